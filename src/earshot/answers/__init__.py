@@ -1,0 +1,1 @@
+"""What a solve can be asked: networks, drives, fields, evidence."""

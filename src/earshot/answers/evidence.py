@@ -1,0 +1,134 @@
+"""How far to trust a solution: refinement, boundary residual, power balance.
+
+Power balance sees only the real part of the matrix, and reciprocity of a mirrored matrix is an identity, so neither is
+enough: the change under one refinement and the field left on the metal between the tested places come with them.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..fields.far import FarField
+from ..moments.basis import WireBasis, wire_basis
+from ..moments.matrix import WireMatrix
+from ..moments.ports import port_vectors
+from ..network.sources import Source
+from .solution import Solution
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+
+@dataclass(frozen=True, slots=True)
+class Figure:
+    """One figure, with its change when every segment is halved."""
+
+    name: str
+    value: float
+    change: float
+    unit: str
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """What speaks for, or against, a solution at one frequency.
+
+    figures: impedance and directivity with their changes under refinement. residual: largest tangential field left on
+    the metal between tested places, as the voltage over a segment per volt applied. balance: radiated/accepted power
+    - 1, which is zero for a lossless antenna. passivity: least eigenvalue of Re(Z) over the greatest; not below zero.
+    """
+
+    frequency: float
+    unknowns: int
+    refined_unknowns: int
+    figures: tuple[Figure, ...]
+    residual: float
+    balance: float
+    passivity: float
+
+    def to_frame(self) -> pd.DataFrame:
+        """A pandas table: value, ± (change under one refinement, where there is one) and unit."""
+        import pandas as pd
+
+        rows = [(f.name, f.value, f.change, f.unit) for f in self.figures] + [
+            ("largest boundary residual", self.residual, math.nan, "V per V"),
+            ("power balance (radiated/accepted - 1)", self.balance, math.nan, "1"),
+            ("least/greatest eigenvalue of Re Z", self.passivity, math.nan, "1"),
+        ]
+        return pd.DataFrame(rows, columns=["figure", "value", "±", "unit"]).set_index("figure")
+
+
+def _in_finer(basis: WireBasis, finer: WireBasis, coefficients: NDArray[np.complex128]) -> NDArray[np.complex128]:
+    """Coefficients of the same current on a mesh of halved segments: it is still piecewise linear there."""
+    from scipy.sparse.linalg import spsolve
+
+    ends = basis.segment_currents(coefficients)
+    middle = ends.mean(axis=1)
+    halves = np.stack([ends[:, 0], middle, middle, ends[:, 1]], axis=1).ravel()
+    # More half functions than functions, but the current is among those they can make: least squares is exact.
+    onto = finer.ends.T
+    return np.asarray(spsolve((onto @ finer.ends).tocsc().astype(complex), onto @ halves))
+
+
+def boundary_residual(solution: Solution, frequency: float) -> float:
+    """Largest tangential field left between tested places, in volts over a segment per volt applied to a port.
+
+    The current is tested with functions it was not solved with: the hats at the middles of its segments.
+    """
+    basis = solution.response.basis
+    finer = wire_basis(solution.mesh.halved())
+    index = int(np.argmin(np.abs(solution.frequencies - frequency)))
+    matrix = WireMatrix(finer, float(solution.frequencies[index]), solution.antenna.medium.has_plane).full()
+    applied = port_vectors(solution.antenna, finer)
+    middle = np.unique(finer.function[finer.mesh.ends.ravel()[finer.half] >= len(solution.mesh.nodes)])
+    worst = 0.0
+    for port, coefficients in enumerate(solution.response.coefficients[index]):
+        left = applied[:, port] - matrix @ _in_finer(basis, finer, coefficients)
+        worst = max(worst, float(np.abs(left[middle]).max()))
+    return worst
+
+
+def _figures(solution: Solution, refined: Solution, drive: dict[str, Source] | None, frequency: float) -> list[Figure]:
+    index = int(np.argmin(np.abs(solution.frequencies - frequency)))
+    figures = []
+    for p, port in enumerate(solution.antenna.ports):
+        z, fine = (s.network.impedance().values[index, p] for s in (solution, refined))
+        figures.append(Figure(f"R at {port.name}", z.real, abs(fine.real - z.real), "ohm"))
+        figures.append(Figure(f"X at {port.name}", z.imag, abs(fine.imag - z.imag), "ohm"))
+    beam, fine_beam = (s.drive(drive, frequency).far_field() for s in (solution, refined))
+
+    def peak(field: FarField) -> float:
+        return 10.0 * math.log10(float(field.directivity(*field.peak)))
+
+    figures.append(Figure("peak directivity", peak(beam), abs(peak(fine_beam) - peak(beam)), "dBi"))
+    return figures
+
+
+def evidence(
+    solution: Solution, sources: dict[str, Source] | None = None, frequency: str | float | None = None
+) -> Evidence:
+    """Gather evidence at one frequency by solving once more with every segment halved.
+
+    sources: the drive whose directivity and power balance are looked at, as for `Solution.drive`. Raises UsageError
+    as `drive` does, and for a frequency that was not solved.
+    """
+    driven = solution.drive(sources, frequency)
+    beam = driven.far_field()
+    hertz = driven.frequency
+    index = int(np.argmin(np.abs(solution.frequencies - hertz)))
+    refined = solution.at(index).resolved(wire_basis(solution.mesh.halved()))
+    resistances = np.linalg.eigvalsh(solution.network.z().values[index].real)
+    return Evidence(
+        frequency=hertz,
+        unknowns=solution.unknowns,
+        refined_unknowns=refined.unknowns,
+        figures=tuple(_figures(solution.at(index), refined, sources, hertz)),
+        residual=boundary_residual(solution, hertz),
+        balance=beam.efficiency - 1.0,
+        passivity=float(resistances[0] / resistances[-1]),
+    )

@@ -1,0 +1,1 @@
+"""Fields of given currents: patterns, cuts, figures of merit, power."""

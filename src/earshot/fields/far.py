@@ -1,0 +1,273 @@
+"""The far field of driven currents: power, directivity and gain in any direction, and cuts through it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from .. import units
+from ..constants import WAVE_IMPEDANCE
+from ..errors import UsageError
+from . import lobes
+from .currents import WireCurrents, angles_of, unit_vectors
+
+if TYPE_CHECKING:
+    import pandas as pd
+    import xarray as xr
+
+Floats = NDArray[np.float64]
+Complexes = NDArray[np.complex128]
+
+
+def decibels(ratio: ArrayLike) -> Floats:
+    """10 log10 of a power ratio, floored at -200 dB so that a null stays a number."""
+    return 10.0 * np.log10(np.maximum(np.asarray(ratio, float), 1e-20))
+
+
+@dataclass(frozen=True, eq=False)
+class FarField:
+    """The far field of an antenna, driven one way, at one frequency.
+
+    accepted: power into the ports, W. incident: power sent towards them by generators of their references, W. The
+    field is worked out where it is asked for; nothing is interpolated between samples.
+
+    Angles: θ from +z, φ from +x towards +y; elevation = 90° - θ, azimuth = φ. Over a plane the field below it is
+    zero, and figures that would need it are NaN-free: they are left out with the reason.
+    """
+
+    currents: WireCurrents
+    accepted: float
+    incident: float
+    label: str = ""
+
+    @property
+    def frequency(self) -> float:
+        """Frequency, Hz."""
+        return self.currents.frequency
+
+    @property
+    def half_space(self) -> bool:
+        """Whether only the half space above a plane is there."""
+        return self.currents.plane
+
+    def field(self, theta: ArrayLike, phi: ArrayLike) -> tuple[Complexes, Complexes]:
+        """(E_θ, E_φ) times distance, volts peak, for angles in radians; the phase factor e^{-jkr} is left out."""
+        t, p = np.broadcast_arrays(np.asarray(theta, float), np.asarray(phi, float))
+        return self.currents.far_field(t, p)
+
+    def intensity(self, theta: ArrayLike, phi: ArrayLike) -> Floats:
+        """Radiation intensity (|E_θ|² + |E_φ|²)/2η, W/sr, for angles in radians."""
+        e_theta, e_phi = self.field(theta, phi)
+        return (np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2) / (2.0 * WAVE_IMPEDANCE)
+
+    @cached_property
+    def radiated(self) -> float:
+        """Radiated power, W, by Gauss quadrature in cos θ and equal steps in φ, fine enough for the antenna's size."""
+        order = math.ceil(self.currents.reach)
+        cosines, weights = np.polynomial.legendre.leggauss(order + 16)
+        if self.half_space:
+            cosines, weights = 0.5 * (cosines + 1.0), 0.5 * weights
+        phi = 2.0 * math.pi * np.arange(2 * order + 24) / (2 * order + 24)
+        intensity = self.intensity(np.arccos(cosines)[:, None], phi)
+        return float(2.0 * math.pi * weights @ intensity.mean(axis=1))
+
+    def directivity(self, theta: ArrayLike, phi: ArrayLike) -> Floats:
+        """Directivity 4πU/P_radiated, a ratio, for angles in radians."""
+        return 4.0 * math.pi * self.intensity(theta, phi) / self.radiated
+
+    def gain(self, theta: ArrayLike, phi: ArrayLike) -> Floats:
+        """Gain 4πU/P_accepted, a ratio, for angles in radians."""
+        return 4.0 * math.pi * self.intensity(theta, phi) / self.accepted
+
+    def realized_gain(self, theta: ArrayLike, phi: ArrayLike) -> Floats:
+        """Realized gain 4πU/P_incident, a ratio, for angles in radians."""
+        return 4.0 * math.pi * self.intensity(theta, phi) / self.incident
+
+    @property
+    def efficiency(self) -> float:
+        """Radiation efficiency P_radiated/P_accepted."""
+        return self.radiated / self.accepted
+
+    @property
+    def step(self) -> float:
+        """Angular step that shows every lobe of an antenna of this size, radians: 5° at most, 0.25° at least."""
+        fine = math.pi / (8.0 * max(self.currents.reach, 1e-9))
+        return float(np.radians(min(5.0, max(0.25, math.degrees(fine)))))
+
+    @cached_property
+    def peak(self) -> tuple[float, float]:
+        """Direction (θ, φ) of greatest intensity, radians."""
+        return lobes.find_peak(self.intensity, self.step, self.half_space)
+
+    @cached_property
+    def _plane_axes(self) -> tuple[Floats, Floats]:
+        """Unit vectors: the peak's direction, and the long axis of the polarisation ellipse there."""
+        theta, phi = (np.array([x]) for x in self.peak)
+        return unit_vectors(theta, phi)[0], lobes.major_axis(*self.field(theta, phi), theta, phi)
+
+    def _track(self, plane: str) -> lobes.Track:
+        axis, along = self._plane_axes
+        side = along if plane == "E" else np.cross(axis, along)
+        return lobes.great_circle(axis, side)
+
+    def cut(
+        self,
+        plane: str | None = None,
+        *,
+        elevation: str | float | None = None,
+        azimuth: str | float | None = None,
+        step: str | float | None = None,
+    ) -> xr.Dataset:
+        """Samples along one cut, labelled by `angle` in degrees.
+
+        One of: plane "E" or "H", the great circles through the peak along and across its polarisation, angle counted
+        from the peak; elevation=..., a cone round the z axis, angle the azimuth; azimuth=..., the great circle through
+        the zenith, angle the elevation (beyond 90° on the far side). step: "1 deg", or what the antenna's size asks
+        for. Raises UsageError unless exactly one of them is given.
+        """
+        track = self._chosen(plane, elevation, azimuth)
+        spacing = units.angle(step, "cut, step") if step is not None else min(self.step, math.radians(1.0))
+        if not 0.0 < spacing <= math.pi:
+            raise UsageError(f"cut: step {step} is outside 0 to 180 deg")
+        return self._sampled(track, spacing)
+
+    def _chosen(self, plane: str | None, elevation: str | float | None, azimuth: str | float | None) -> lobes.Track:
+        if sum(x is not None for x in (plane, elevation, azimuth)) != 1:
+            raise UsageError("cut: give exactly one of plane ('E' or 'H'), elevation=... and azimuth=...")
+        if plane is not None:
+            if plane not in ("E", "H"):
+                raise UsageError(f"cut: plane {plane!r} is not 'E' or 'H'; use elevation=... or azimuth=... for others")
+            return self._track(plane)
+        if azimuth is not None:
+            return lobes.meridian(units.angle(azimuth, "cut, azimuth"), self.half_space)
+        height = units.angle(elevation, "cut, elevation") if elevation is not None else 0.0
+        if not (0.0 if self.half_space else -math.pi / 2) <= height <= math.pi / 2:
+            least = "0 (a plane is below)" if self.half_space else "-90"
+            raise UsageError(f"cut: elevation {elevation} is outside {least} to 90 deg")
+        return lobes.cone(height)
+
+    def _sampled(self, track: lobes.Track, step: float) -> xr.Dataset:
+        import xarray as xr
+
+        count = max(4, round((track.stop - track.start) / step)) + 1
+        along = np.linspace(track.start, track.stop, count)
+        directions = track.directions(along)
+        theta, phi = angles_of(directions)
+        e_theta, e_phi = self.field(theta, phi)
+        intensity = (np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2) / (2.0 * WAVE_IMPEDANCE)
+        sphere = 4.0 * math.pi * intensity
+        return xr.Dataset(
+            {
+                "directivity": ("angle", decibels(sphere / self.radiated), {"units": "dBi"}),
+                "gain": ("angle", decibels(sphere / self.accepted), {"units": "dBi"}),
+                "realized_gain": ("angle", decibels(sphere / self.incident), {"units": "dBi"}),
+                "e_theta": ("angle", e_theta, {"units": "V", "long_name": "E_theta times distance, peak"}),
+                "e_phi": ("angle", e_phi, {"units": "V", "long_name": "E_phi times distance, peak"}),
+            },
+            coords={
+                "angle": ("angle", np.degrees(along), {"units": "deg", "long_name": track.angle}),
+                "theta": ("angle", np.degrees(theta), {"units": "deg"}),
+                "phi": ("angle", np.degrees(phi), {"units": "deg"}),
+            },
+            attrs={"cut": track.name, "angle": track.angle, "frequency_Hz": self.frequency, "label": self.label},
+        )
+
+    def sphere(self, step: str | float | None = None) -> xr.Dataset:
+        """Directivity, gain and field over the whole sphere (or half of it), labelled by theta and phi in degrees."""
+        import xarray as xr
+
+        spacing = units.angle(step, "sphere, step") if step is not None else self.step
+        if not 0.0 < spacing <= math.pi / 2:
+            raise UsageError(f"sphere: step {step} is outside 0 to 90 deg")
+        top = math.pi / 2 if self.half_space else math.pi
+        theta = np.linspace(0.0, top, max(2, math.ceil(top / spacing - 1e-9)) + 1)
+        phi = np.linspace(0.0, 2.0 * math.pi, max(4, math.ceil(2.0 * math.pi / spacing - 1e-9)) + 1)
+        e_theta, e_phi = self.field(theta[:, None], phi)
+        sphere = 4.0 * math.pi * (np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2) / (2.0 * WAVE_IMPEDANCE)
+        names = ("theta", "phi")
+        return xr.Dataset(
+            {
+                "directivity": (names, decibels(sphere / self.radiated), {"units": "dBi"}),
+                "gain": (names, decibels(sphere / self.accepted), {"units": "dBi"}),
+                "realized_gain": (names, decibels(sphere / self.incident), {"units": "dBi"}),
+                "e_theta": (names, e_theta, {"units": "V"}),
+                "e_phi": (names, e_phi, {"units": "V"}),
+            },
+            coords={
+                "theta": ("theta", np.degrees(theta), {"units": "deg"}),
+                "phi": ("phi", np.degrees(phi), {"units": "deg"}),
+            },
+            attrs={"frequency_Hz": self.frequency, "label": self.label},
+        )
+
+    def beamwidth(self, plane: str, level: float = -3.0103) -> float | None:
+        """Full width in degrees of the main lobe of the "E" or "H" cut at a level (dB) below the peak.
+
+        The half-power beamwidth unless another level is given. None when the lobe never falls that far, or would
+        only do so below a plane.
+        """
+        return lobes.beamwidth(self._level(plane), self.step, level)
+
+    def side_lobe(self, plane: str) -> tuple[float, float] | None:
+        """Highest lobe beside the main one in the "E" or "H" cut: (dB relative to the peak, degrees from it), or None."""
+        return lobes.side_lobe(self._level(plane), self.step)
+
+    def _level(self, plane: str) -> lobes.Level:
+        track = self._track(plane)
+        top = float(self.intensity(*self.peak))
+
+        def level(along: Floats) -> Floats:
+            directions = track.directions(along)
+            values = decibels(self.intensity(*angles_of(directions)) / top)
+            return np.where(directions[:, 2] < -1e-12, np.nan, values) if self.half_space else values
+
+        return level
+
+    @property
+    def front_to_back(self) -> float | None:
+        """Peak over the opposite direction, dB; None over a plane, where one of the two is below it."""
+        if self.half_space:
+            return None
+        theta, phi = self.peak
+        ratio = self.intensity(theta, phi) / self.intensity(math.pi - theta, phi + math.pi)
+        return float(decibels(ratio))
+
+    def summary(self) -> pd.DataFrame:
+        """The figures of merit as a pandas table: value, unit, and a remark where one is needed."""
+        import pandas as pd
+
+        return pd.DataFrame(
+            list(self._figures()), columns=["figure", "value", "unit", "remark"]
+        ).set_index("figure")
+
+    def _figures(self) -> Iterable[tuple[str, float | None, str, str]]:
+        theta, phi = self.peak
+        yield "gain", float(decibels(self.gain(theta, phi))), "dBi", ""
+        yield "realized gain", float(decibels(self.realized_gain(theta, phi))), "dBi", ""
+        yield "directivity", float(decibels(self.directivity(theta, phi))), "dBi", ""
+        yield "azimuth of peak", math.degrees(phi), "deg", "same all round" if self._all_round else ""
+        yield "elevation of peak", 90.0 - math.degrees(theta), "deg", ""
+        below = "the lobe reaches the plane, or never falls that far" if self.half_space else "never falls that far"
+        for plane in ("E", "H"):
+            width = self.beamwidth(plane)
+            yield f"half-power beamwidth, {plane}-plane", width, "deg", "" if width is not None else below
+        for plane in ("E", "H"):
+            lobe = self.side_lobe(plane)
+            remark = "no other lobe" if lobe is None else f"{lobe[1]:+.0f} deg from the peak"
+            yield f"side lobe level, {plane}-plane", None if lobe is None else lobe[0], "dB", remark
+        back = self.front_to_back
+        yield "front-to-back ratio", back, "dB", "not defined over an infinite plane" if back is None else ""
+        yield "radiation efficiency", self.efficiency, "1", ""
+        yield "power accepted", self.accepted, "W", ""
+        yield "power radiated", self.radiated, "W", ""
+
+    @property
+    def _all_round(self) -> bool:
+        around = self.intensity(np.full(24, self.peak[0]), np.arange(24) * math.pi / 12)
+        return bool(np.ptp(around) < 1e-6 * around.max())

@@ -1,0 +1,1 @@
+"""Files in and out: design files, and results in open formats."""

@@ -1,0 +1,238 @@
+"""Design files: TOML that says all a design can say."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .. import units
+from ..answers.frequencies import band, in_hertz
+from ..constants import wavelength
+from ..errors import DesignFileError, UnitError, UsageError, unknown
+from ..geometry.antenna import Antenna
+from ..geometry.design import Design, Value, Values
+from ..geometry.parts import Port, Wire
+from ..media.surroundings import Medium, free_space, perfect_plane
+from ..network.sources import Source, amperes, volts
+from ..network.sources import watts as watts_
+from .schema import CaseTable, DesignTable, PortTable, ValueTable, WireTable, parsed
+
+_MEDIA: dict[str, Callable[[], Medium]] = {"free space": free_space, "perfect plane": perfect_plane}
+_CUT = re.compile(r"^(?:(?P<plane>[EH])|(?P<kind>elevation|azimuth)\s+(?P<angle>.+))$")
+
+
+@dataclass(frozen=True, slots=True)
+class Cut:
+    """A cut asked for in a file: a plane, or an elevation or azimuth in radians."""
+
+    plane: str | None = None
+    elevation: float | None = None
+    azimuth: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Case:
+    """One way to drive the ports: sources by port, a frequency in Hz, cuts to take."""
+
+    name: str
+    sources: Mapping[str, Source]
+    frequency: float
+    cuts: tuple[Cut, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class DesignFile:
+    """A design file, read: the design, the frequencies to solve (Hz) and the cases."""
+
+    title: str
+    design: Design
+    frequencies: NDArray[np.float64]
+    cases: tuple[Case, ...]
+
+
+class _Reader:
+    """Reads the texts of one file, with its name in every complaint."""
+
+    def __init__(self, table: DesignTable, path: Path) -> None:
+        self.table, self.path, self.name = table, path, path.name
+        self.frequency = self.quantity(table.frequency, "frequency", "frequency")
+        if self.frequency <= 0.0:
+            raise UnitError(f"{self.name}: frequency: {table.frequency} is not above zero; write it like '150.1 MHz'")
+
+    def quantity(
+        self, value: str | float, kind: str, what: str, names: Mapping[str, units.Quantity] | None = None
+    ) -> float:
+        long = wavelength(self.frequency) if what != "frequency" else None
+        return units.read(value, kind, what=f"{self.name}: {what}", names=names, wavelength=long, bare=False)
+
+    def hertz(self, value: str | float, what: str) -> float:
+        found = self.quantity(value, "frequency", what)
+        if found <= 0.0:
+            raise UnitError(f"{self.name}: {what}: {value} is not above zero; write it like '150.1 MHz'")
+        return found
+
+    def value(self, name: str, given: str | float | ValueTable) -> Value:
+        table = given if isinstance(given, ValueTable) else ValueTable(**{"is": given})
+        for key, text in (("is", table.is_), ("from", table.from_), ("to", table.to)):
+            if isinstance(text, str):
+                units.evaluate(text, wavelength=wavelength(self.frequency), what=f"{self.name}: values.{name}.{key}")
+        return Value(table.is_, table.from_, table.to, table.note)
+
+    def points(self, name: str, table: WireTable, names: Mapping[str, units.Quantity]) -> list[list[float]]:
+        what = f"wire.{name}.points"
+        if isinstance(table.points, str):
+            return self._points_file(table.points, what)
+        rows = []
+        for i, text in enumerate(table.points):
+            cells = _split(text)
+            if len(cells) != 3:
+                raise DesignFileError(
+                    f"{self.name}: {what}, point {i + 1}: '{text}' has {len(cells)} coordinates; write three, 'x, y, z'"
+                )
+            rows.append([self.quantity(cell, "length", f"{what}, point {i + 1}", names) for cell in cells])
+        return rows
+
+    def _points_file(self, text: str, what: str) -> list[list[float]]:
+        import pandas as pd
+
+        path = self.path.parent / text
+        try:
+            frame = pd.read_csv(path, comment="#", skipinitialspace=True)
+        except (OSError, ValueError) as problem:
+            raise DesignFileError(f"{self.name}: {what}: cannot read '{path}': {problem}") from None
+        headers = [re.fullmatch(r"\s*([xyz])\s*\((\w+)\)\s*", str(c)) for c in frame.columns]
+        if [h.group(1) if h else None for h in headers] != ["x", "y", "z"]:
+            raise DesignFileError(
+                f"{self.name}: {what}: '{path.name}' must begin with a line like 'x (mm), y (mm), z (mm)', "
+                f"not '{', '.join(map(str, frame.columns))}'"
+            )
+        scales = [units.read(f"1 {h.group(2)}", "length", what=f"{self.name}: {what}") for h in headers if h]
+        numbers = frame.apply(pd.to_numeric, errors="coerce").to_numpy(float)
+        if not np.isfinite(numbers).all():
+            row = int(np.flatnonzero(~np.isfinite(numbers).all(axis=1))[0]) + 1
+            raise DesignFileError(f"{self.name}: {what}: '{path.name}', point {row}: not three numbers; mend that line")
+        return (numbers * scales).tolist()  # type: ignore[no-any-return]
+
+    def port(self, name: str, table: PortTable, names: Mapping[str, units.Quantity]) -> Port:
+        at: str | float = table.at
+        if isinstance(at, str):
+            place = units.evaluate(
+                at, names, wavelength=wavelength(self.frequency), what=f"{self.name}: port.{name}.at"
+            )
+            at = place.si if place.kind == "number" else f"{place.si!r} m"
+        gap = None if table.gap is None else self.quantity(table.gap, "length", f"port.{name}.gap", names)
+        reference = self.quantity(table.reference, "resistance", f"port.{name}.reference", names)
+        return Port(name, table.on, at, gap, reference)
+
+    def frequencies(self) -> NDArray[np.float64]:
+        table = self.table
+        if table.band is not None and table.frequencies is not None:
+            raise DesignFileError(f"{self.name}: band and frequencies are both there: keep one")
+        if table.band is not None:
+            ends = (self.hertz(table.band.from_, "band.from"), self.hertz(table.band.to, "band.to"))
+            try:
+                return band(*ends, table.band.points)
+            except UsageError as problem:
+                raise DesignFileError(f"{self.name}: {problem}") from None
+        if table.frequencies is not None:
+            return in_hertz([self.hertz(f, f"frequencies, entry {i + 1}") for i, f in enumerate(table.frequencies)])
+        return in_hertz(self.frequency)
+
+    def case(self, name: str, table: CaseTable) -> Case:
+        what = f"case.{name}"
+        sources: dict[str, Source] = {}
+        for kind, drives, make in (
+            ("power", table.power, watts_),
+            ("voltage", table.voltage, volts),
+            ("current", table.current, amperes),
+        ):
+            for port, amount in drives.items():
+                if port not in self.table.port:
+                    raise DesignFileError(f"{self.name}: {what}.{kind}: {unknown('port', port, self.table.port)}")
+                if port in sources:
+                    raise DesignFileError(f"{self.name}: {what}: port '{port}' is driven twice: keep one")
+                sources[port] = make(self.quantity(amount, kind, f"{what}.{kind}.{port}"))
+        if not sources and len(self.table.port) > 1:
+            raise DesignFileError(f"{self.name}: {what} drives no port: add power = {{ {next(iter(self.table.port))} = '1 W' }}")
+        hertz = self.frequency if table.frequency is None else self.hertz(table.frequency, f"{what}.frequency")
+        return Case(name, sources, hertz, tuple(self.cut(text, what) for text in table.cuts))
+
+    def cut(self, text: str, what: str) -> Cut:
+        match = _CUT.match(text.strip())
+        if not match:
+            raise DesignFileError(
+                f"{self.name}: {what}.cuts: '{text}' is not a cut; write 'E', 'H', 'elevation 10 deg' or 'azimuth 0 deg'"
+            )
+        if match["plane"]:
+            return Cut(plane=match["plane"])
+        angle = self.quantity(match["angle"], "angle", f"{what}.cuts")
+        return Cut(elevation=angle) if match["kind"] == "elevation" else Cut(azimuth=angle)
+
+    def medium(self) -> Medium:
+        if self.table.medium not in _MEDIA:
+            raise DesignFileError(f"{self.name}: {unknown('medium', self.table.medium, _MEDIA)}")
+        return _MEDIA[self.table.medium]()
+
+
+def _split(text: str) -> list[str]:
+    """Split at the commas that are not inside brackets."""
+    cells, depth = [""], 0
+    for letter in text:
+        depth += (letter == "(") - (letter == ")")
+        if letter == "," and depth == 0:
+            cells.append("")
+        else:
+            cells[-1] += letter
+    return [cell.strip() for cell in cells]
+
+
+def _builder(reader: _Reader) -> Callable[[Values], Antenna]:
+    table, medium = reader.table, reader.medium()
+
+    def build(values: Values) -> Antenna:
+        names = values.quantities
+        wires = [
+            Wire(
+                name,
+                reader.points(name, wire, names),
+                radius=reader.quantity(wire.radius, "length", f"wire.{name}.radius", names),
+            )
+            for name, wire in table.wire.items()
+        ]
+        ports = [reader.port(name, port, names) for name, port in table.port.items()]
+        return Antenna(table.title, wires, ports, medium)
+
+    return build
+
+
+def read_design(path: str | Path) -> DesignFile:
+    """Read a design file.
+
+    Raises DesignFileError for a file that cannot be read, a key that is missing, unknown or misspelt, and UnitError
+    for a quantity without a proper unit; each message begins with the file's name and says where and what to do.
+    """
+    import tomlkit
+    import tomlkit.exceptions
+
+    place = Path(path)
+    try:
+        text = place.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as problem:
+        reason = getattr(problem, "strerror", None) or "it is not UTF-8 text"
+        raise DesignFileError(f"cannot read design file '{place}': {reason}") from None
+    try:
+        content = tomlkit.parse(text).unwrap()
+    except tomlkit.exceptions.TOMLKitError as problem:
+        raise DesignFileError(f"{place.name} is not TOML: {problem}; mend that line") from None
+    table = parsed(content, place.name)
+    reader = _Reader(table, place)
+    values = {name: reader.value(name, given) for name, given in table.values.items()}
+    design = Design(_builder(reader), frequency=reader.frequency, **values)
+    design.antenna  # noqa: B018 - building it once finds every fault in the wires and ports now
+    cases = tuple(reader.case(name, case) for name, case in table.case.items())
+    return DesignFile(table.title, design, reader.frequencies(), cases)

@@ -1,0 +1,115 @@
+"""What may stand in a design file."""
+
+from __future__ import annotations
+
+import difflib
+from typing import Annotated, Any
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from ..errors import DesignFileError
+
+Text = Annotated[str, Field(min_length=1)]
+
+
+class _Table(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+
+
+class ValueTable(_Table):
+    """A named value with its range and a note."""
+
+    is_: str | float = Field(alias="is")
+    from_: str | float | None = Field(None, alias="from")
+    to: str | float | None = None
+    note: str = ""
+
+
+class WireTable(_Table):
+    """A wire: corner points (texts "x, y, z", or a CSV file of them) and a radius."""
+
+    points: list[Text] | Text
+    radius: str | float
+
+
+class PortTable(_Table):
+    """A port."""
+
+    on: Text
+    at: str | float = 0.5
+    gap: str | float | None = None
+    reference: str | float = "50 ohm"
+
+
+class BandTable(_Table):
+    """Evenly spaced frequencies."""
+
+    from_: str | float = Field(alias="from")
+    to: str | float
+    points: int = 51
+
+
+class CaseTable(_Table):
+    """One way to drive the ports, where, and which cuts to take."""
+
+    power: dict[str, str | float] = {}
+    voltage: dict[str, str | float] = {}
+    current: dict[str, str | float] = {}
+    frequency: str | float | None = None
+    cuts: list[Text] = []
+
+
+class DesignTable(_Table):
+    """The whole file."""
+
+    title: Text
+    frequency: str | float
+    medium: Text = "free space"
+    values: dict[str, str | float | ValueTable] = {}
+    wire: dict[str, WireTable]
+    port: dict[str, PortTable]
+    band: BandTable | None = None
+    frequencies: list[str | float] | None = None
+    case: dict[str, CaseTable] = {}
+
+
+_TABLES = {
+    "values": ValueTable,
+    "wire": WireTable,
+    "port": PortTable,
+    "band": BandTable,
+    "case": CaseTable,
+}
+
+
+def _known_keys(place: tuple[Any, ...]) -> list[str]:
+    """The keys that may stand where a wrong one was found."""
+    words = [p for p in place if isinstance(p, str)]
+    table = _TABLES[words[0]] if len(words) > 1 and words[0] in _TABLES else DesignTable
+    return [field.alias or name for name, field in table.model_fields.items()]
+
+
+def _where(place: tuple[Any, ...]) -> str:
+    return ".".join(str(p) for p in place if not str(p).startswith(("str", "float", "list[", "constrained", "ValueTable")))
+
+
+def _explain(problem: Any) -> str:
+    place = _where(problem["loc"])
+    if problem["type"] == "missing":
+        return f"{place} is missing: add it"
+    if problem["type"] == "extra_forbidden":
+        word = str(problem["loc"][-1])
+        known = _known_keys(problem["loc"])
+        close = difflib.get_close_matches(word, known, n=1)
+        hint = f"; did you mean '{close[0]}'?" if close else f"; the keys here are {', '.join(known)}"
+        return f"{place} is not a key of a design file{hint}"
+    return f"{place}: {problem['msg'].lower()}, not {problem['input']!r}"
+
+
+def parsed(content: dict[str, Any], name: str) -> DesignTable:
+    """Check the content of a design file; raises DesignFileError naming the place and the cure of every fault."""
+    try:
+        return DesignTable.model_validate(content)
+    except ValidationError as problem:
+        faults = dict.fromkeys(_explain(e) for e in problem.errors())
+        raise DesignFileError("\n".join(f"{name}: {fault}" for fault in faults)) from None

@@ -1,0 +1,95 @@
+"""Results as CSV and JSON: what every table becomes outside Python."""
+
+from __future__ import annotations
+
+import json
+import math
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from ..errors import UsageError
+from ..network.network import Network
+from .atomic import write_atomically
+from .touchstone import write_touchstone
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+
+def network_table(network: Network) -> pd.DataFrame:
+    """Every port over frequency, one below the other."""
+    import pandas as pd
+
+    frames = {port: network.to_frame(port) for port in network.ports}
+    return pd.concat(frames, names=["port"]).reset_index()
+
+
+def _flat(table: Any) -> pd.DataFrame:
+    """A pandas table or labelled samples as plain columns; complex ones become two, _re and _im."""
+    import pandas as pd
+
+    frame = table.to_dataframe().reset_index() if hasattr(table, "to_dataframe") else table
+    frame = frame if isinstance(frame.index, pd.RangeIndex) else frame.reset_index()
+    columns: dict[str, Any] = {}
+    for name in frame.columns:
+        values = frame[name].to_numpy()
+        if np.iscomplexobj(values):
+            columns[f"{name}_re"], columns[f"{name}_im"] = values.real, values.imag
+        else:
+            columns[str(name)] = values
+    return pd.DataFrame(columns)
+
+
+def plain(value: Any) -> Any:
+    """Anything we report as what JSON can hold: complex as [re, im], missing as null."""
+    if isinstance(value, dict):
+        return {str(k): plain(v) for k, v in value.items()}
+    if isinstance(value, list | tuple | np.ndarray):
+        return [plain(v) for v in value]
+    if isinstance(value, complex | np.complexfloating):
+        return [float(value.real), float(value.imag)]
+    if isinstance(value, float | np.floating):
+        return float(value) if math.isfinite(value) else None
+    if isinstance(value, np.integer | np.bool_):
+        return value.item()
+    return value
+
+
+def records(table: Any) -> list[dict[str, Any]]:
+    """A table's rows as dictionaries of plain values."""
+    return [plain({str(k): v for k, v in row.items()}) for row in _flat(table).to_dict("records")]
+
+
+def json_text(content: Any) -> str:
+    """Indented JSON."""
+    return json.dumps(plain(content), indent=2, ensure_ascii=False) + "\n"
+
+
+def write(result: Any, path: str | Path) -> Path:
+    """Write a result by the ending of the path: .csv, .json, or for a network .s1p, .s2p, ... (Touchstone 1.x).
+
+    result: a `Network`, a pandas table or labelled samples such as a cut. The file appears whole or not at all.
+    Raises UsageError for an ending Earshot does not write, RunError when the place cannot be written to.
+
+    >>> import pandas as pd
+    >>> print(write(pd.DataFrame({"x": [1, 2]}), getfixture("tmp_path") / "x.csv").read_text())
+    x
+    1
+    2
+    <BLANKLINE>
+    """
+    target = Path(path)
+    ending = target.suffix.lower()
+    if isinstance(result, Network) and ending.startswith(".s") and ending.endswith("p"):
+        return write_touchstone(result, target)
+    table = network_table(result) if isinstance(result, Network) else result
+    writers: dict[str, Callable[[Path], object]] = {
+        ".csv": lambda place: _flat(table).to_csv(place, index=False),
+        ".json": lambda place: place.write_text(json_text(records(table)), encoding="utf-8"),
+    }
+    if ending not in writers:
+        raise UsageError(f"'{target.name}': Earshot writes .csv and .json, and networks as .s1p, .s2p, ...; not '{ending}'")
+    return write_atomically(target, writers[ending])

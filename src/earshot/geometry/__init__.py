@@ -1,0 +1,1 @@
+"""Wires, ports, antennas and designs; meshing and the check before a run."""

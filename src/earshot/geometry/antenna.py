@@ -1,0 +1,167 @@
+"""An antenna: metal, ports and the medium it stands in, frozen."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .. import units
+from ..errors import UsageError, unknown
+from ..media.surroundings import FreeSpace, Medium
+from .parts import Length, Port, Wire
+
+if TYPE_CHECKING:
+    from .findings import Findings
+
+_AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
+
+
+def _refuse_twins(kind: str, names: Sequence[str], antenna: str) -> None:
+    twins = sorted({n for n in names if names.count(n) > 1})
+    if twins:
+        raise UsageError(f"antenna '{antenna}' has two {kind}s named '{twins[0]}': rename one")
+
+
+@dataclass(frozen=True, slots=True)
+class Antenna:
+    """Wires, ports and a medium. Every change gives a new antenna.
+
+    Raises UsageError for two parts of one name and for an antenna without wires; everything else is for `check`.
+
+    >>> dipole = Antenna("dipole", [Wire("rod", [(0, 0, -0.5), (0, 0, 0.5)], radius="2 mm")], [Port("feed", on="rod")])
+    >>> dipole.raised("3 m").wires[0].points[0]
+    (0.0, 0.0, 2.5)
+    """
+
+    name: str
+    wires: tuple[Wire, ...]
+    ports: tuple[Port, ...]
+    medium: Medium
+
+    def __init__(
+        self, name: str, wires: Iterable[Wire], ports: Iterable[Port] = (), medium: Medium | None = None
+    ) -> None:
+        object.__setattr__(self, "name", name)
+        object.__setattr__(self, "wires", tuple(wires))
+        object.__setattr__(self, "ports", tuple(ports))
+        object.__setattr__(self, "medium", medium if medium is not None else FreeSpace())
+        if not self.wires:
+            raise UsageError(f"antenna '{name}' has no wires: give it at least one")
+        _refuse_twins("wire", [w.name for w in self.wires], name)
+        _refuse_twins("port", [p.name for p in self.ports], name)
+
+    def wire(self, name: str) -> Wire:
+        """The wire of that name; raises UsageError naming the nearest one there is."""
+        for wire in self.wires:
+            if wire.name == name:
+                return wire
+        raise UsageError(f"antenna '{self.name}': {unknown('wire', name, [w.name for w in self.wires])}")
+
+    def port(self, name: str) -> Port:
+        """The port of that name; raises UsageError naming the nearest one there is."""
+        for port in self.ports:
+            if port.name == name:
+                return port
+        raise UsageError(f"antenna '{self.name}': {unknown('port', name, [p.name for p in self.ports])}")
+
+    @property
+    def extent(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Least and greatest corner of the box round all wires, each (3,), metres."""
+        corners = np.concatenate([w.corners for w in self.wires])
+        return corners.min(axis=0), corners.max(axis=0)
+
+    @property
+    def size(self) -> float:
+        """Diagonal of that box, metres."""
+        low, high = self.extent
+        return float(np.linalg.norm(high - low))
+
+    def grounded(self, wire: Wire) -> tuple[bool, bool]:
+        """Whether the first and the last point of a wire stand on a plane."""
+        if not self.medium.has_plane:
+            return False, False
+        reach = 1e-3 * wire.radius
+        return abs(wire.points[0][2]) <= reach, abs(wire.points[-1][2]) <= reach
+
+    def check(self, frequency: str | float | None = None) -> Findings:
+        """Findings, worst first; an empty list is good news. With a frequency, density and size are looked at too."""
+        from .check import check
+
+        return check(self, None if frequency is None else units.frequency(frequency))
+
+    def _mapped(self, matrix: NDArray[np.float64], shift: NDArray[np.float64]) -> Antenna:
+        return replace(self, wires=tuple(w.transformed(matrix, shift) for w in self.wires))
+
+    def moved(self, by: Sequence[Length]) -> Antenna:
+        """The antenna moved by (x, y, z), metres or text."""
+        return self._mapped(np.eye(3), np.array([units.length(c, "moved") for c in by]))
+
+    def raised(self, height: Length) -> Antenna:
+        """The antenna moved up by a height, metres or text."""
+        return self.moved((0.0, 0.0, height))
+
+    def rotated(
+        self, angle: str | float, axis: str | Sequence[float] = "z", about: Sequence[Length] = (0.0, 0.0, 0.0)
+    ) -> Antenna:
+        """The antenna turned by an angle ("30 deg" or radians), right-handed about an axis through a point.
+
+        axis: "x", "y", "z" or a direction (3,). Raises UsageError for an axis that is none of these.
+        """
+        if isinstance(axis, str) and axis not in _AXES:
+            raise UsageError(f"rotated: axis '{axis}' is not one of x, y, z; give one of them or a direction (x, y, z)")
+        direction = np.array(_AXES[axis] if isinstance(axis, str) else axis, dtype=float)
+        norm = np.linalg.norm(direction)
+        if direction.shape != (3,) or not np.isfinite(norm) or norm == 0.0:
+            raise UsageError(f"rotated: axis {axis!r} is not a direction; give three numbers, not all zero")
+        x, y, z = direction / norm
+        turn = units.angle(angle, "rotated")
+        cross = np.array([[0.0, -z, y], [z, 0.0, -x], [-y, x, 0.0]])
+        matrix = np.eye(3) + math.sin(turn) * cross + (1.0 - math.cos(turn)) * (cross @ cross)
+        pivot = np.array([units.length(c, "rotated, about") for c in about])
+        return self._mapped(matrix, pivot - matrix @ pivot)
+
+    def scaled(self, factor: float) -> Antenna:
+        """The antenna with every length, radius and gap multiplied by a factor > 0."""
+        if not (math.isfinite(factor) and factor > 0.0):
+            raise UsageError(f"scaled: factor {factor} is not above zero")
+        ports = tuple(
+            Port(
+                p.name,
+                p.on,
+                p.distance(self.wire(p.on)) / self.wire(p.on).length,
+                None if p.gap is None else p.gap * factor,
+                p.reference,
+            )
+            for p in self.ports
+        )
+        wires = tuple(w.transformed(np.eye(3) * factor, np.zeros(3), factor) for w in self.wires)
+        return replace(self, wires=wires, ports=ports)
+
+    def without(self, *names: str) -> Antenna:
+        """The antenna less the named wires and ports; ports on a wire that goes, go with it."""
+        known = {part.name for part in (*self.wires, *self.ports)}
+        for name in names:
+            if name not in known:
+                raise UsageError(f"antenna '{self.name}': {unknown('part', name, known)}")
+        wires = tuple(w for w in self.wires if w.name not in names)
+        left = {w.name for w in wires}
+        return replace(self, wires=wires, ports=tuple(p for p in self.ports if p.name not in names and p.on in left))
+
+    def with_(self, *parts: Wire | Port) -> Antenna:
+        """The antenna with more parts; a part of a name it already has takes that part's place."""
+        wires = {w.name: w for w in self.wires} | {p.name: p for p in parts if isinstance(p, Wire)}
+        ports = {p.name: p for p in self.ports} | {p.name: p for p in parts if isinstance(p, Port)}
+        return replace(self, wires=tuple(wires.values()), ports=tuple(ports.values()))
+
+    def over(self, medium: Medium) -> Antenna:
+        """The antenna in another medium, such as `perfect_plane()`."""
+        return replace(self, medium=medium)
+
+    def renamed(self, name: str) -> Antenna:
+        """The antenna under another name."""
+        return replace(self, name=name)

@@ -1,0 +1,288 @@
+"""From wires to straight segments.
+
+Segments follow a wanted length h that never exceeds a share of the wavelength, is small at free ends (where the
+current falls like a square root over a radius or so) and at the edges of a port's gap, and grows from there by a fixed
+amount per unit of distance along the metal. Joints and splits do not change it, so a wire cut in two at a node
+gives the same mesh.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import ModelError, UsageError
+from .antenna import Antenna
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+
+@dataclass(frozen=True, slots=True)
+class MeshRule:
+    """How finely wires are divided.
+
+    per_wavelength: segments per wavelength where nothing asks for more. growth: how much longer segments may get per
+    unit of distance from a free end or port; None gives a uniform mesh that ignores both. finest: length at free
+    ends in radii. port_share: segments across a port's gap. least: segments a connected piece has at least.
+    Raises UsageError for values that make no mesh.
+    """
+
+    per_wavelength: float = 60.0
+    growth: float | None = 0.5
+    finest: float = 0.1
+    port_share: float = 4.0
+    least: float = 16.0
+
+    def __post_init__(self) -> None:
+        for name in ("per_wavelength", "finest", "port_share", "least"):
+            if not (math.isfinite(getattr(self, name)) and getattr(self, name) > 0.0):
+                raise UsageError(f"mesh rule: {name} = {getattr(self, name)} is not above zero")
+        if self.growth is not None and not 0.0 < self.growth < 10.0:
+            raise UsageError(f"mesh rule: growth = {self.growth} is outside 0 to 10; leave it out for 0.5")
+
+
+@dataclass(frozen=True)
+class WireMesh:
+    """Straight segments with nodes at their ends.
+
+    nodes (m, 3): places, metres. ends (n, 2): first and last node of each segment. radii (n,). wire (n,): index of the
+    wire. arc (n, 2): distance along the wire at both ends. grounded (m,): whether a node stands on a plane.
+    """
+
+    nodes: Floats
+    ends: Ints
+    radii: Floats
+    wire: Ints
+    arc: Floats
+    grounded: NDArray[np.bool_]
+    wavelength: float
+    _columns: Floats = field(init=False, repr=False)
+
+    def __post_init__(self) -> None:
+        start, stop = self.nodes[self.ends[:, 0]], self.nodes[self.ends[:, 1]]
+        steps = stop - start
+        lengths = np.linalg.norm(steps, axis=1)
+        columns = np.concatenate([start.T, (steps / lengths[:, None]).T, lengths[None], self.radii[None]])
+        object.__setattr__(self, "_columns", np.ascontiguousarray(columns))
+
+    def __len__(self) -> int:
+        return len(self.ends)
+
+    @property
+    def columns(self) -> Floats:
+        """Segments as the kernels want them, (8, n): start, tangent, length, radius."""
+        return self._columns
+
+    @property
+    def lengths(self) -> Floats:
+        """Segment lengths (n,), metres."""
+        return self._columns[6]
+
+    @property
+    def tangents(self) -> Floats:
+        """Unit tangents (n, 3)."""
+        return self._columns[3:6].T
+
+    @property
+    def centres(self) -> Floats:
+        """Middles of the segments (n, 3), metres."""
+        return (self.nodes[self.ends[:, 0]] + self.nodes[self.ends[:, 1]]) / 2
+
+    def halved(self) -> WireMesh:
+        """The mesh with every segment cut in two: segment i becomes 2i and 2i + 1."""
+        n = len(self)
+        middle = len(self.nodes) + np.arange(n)
+        ends = np.stack([self.ends[:, 0], middle, middle, self.ends[:, 1]], axis=1).reshape(2 * n, 2)
+        half = self.arc.mean(axis=1)
+        return WireMesh(
+            nodes=np.concatenate([self.nodes, self.centres]),
+            ends=ends,
+            radii=np.repeat(self.radii, 2),
+            wire=np.repeat(self.wire, 2),
+            arc=np.stack([self.arc[:, 0], half, half, self.arc[:, 1]], axis=1).reshape(2 * n, 2),
+            grounded=np.concatenate([self.grounded, np.zeros(n, bool)]),
+            wavelength=self.wavelength,
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class _Spans:
+    """Straight pieces between places where a node must be: (wire, arc, places, nodes) of both ends."""
+
+    wire: Ints
+    arc: Floats
+    ends: Ints
+    places: Floats
+    gap: NDArray[np.bool_]
+
+
+def joined_points(points: Floats, reach: float) -> Ints:
+    """Give points closer than reach the same number, counted in order of first appearance: (n,)."""
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+    from scipy.spatial import cKDTree
+
+    pairs = cKDTree(points).query_pairs(reach, output_type="ndarray")
+    links = coo_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(points), len(points)))
+    label = connected_components(links, directed=False)[1]
+    _, first, inverse = np.unique(label, return_index=True, return_inverse=True)
+    order = np.argsort(np.argsort(first))
+    return np.asarray(order[inverse], dtype=np.int64)
+
+
+def joint_reach(antenna: Antenna) -> float:
+    """How close two corners must be to be one joint: a thousandth of the thinnest radius, metres."""
+    return 1e-3 * min(w.radius for w in antenna.wires)
+
+
+def _spans(antenna: Antenna, rule: MeshRule) -> _Spans:
+    wire, arc, places, gap = [], [], [], []
+    for index, part in enumerate(antenna.wires):
+        marks = list(part.arc)
+        gaps = [p.span(part, antenna.grounded(part)) for p in antenna.ports if p.on == part.name]
+        if rule.growth is not None:
+            # A gap edge that falls on a corner is that corner.
+            edges = {e for g in gaps for e in g}
+            marks += [e for e in edges if min(abs(e - m) for m in part.arc) > 1e-9 * part.length]
+        marks += [low for low, high in gaps if low == high]
+        stops = sorted(set(marks))
+        for s0, s1 in zip(stops, stops[1:], strict=False):
+            wire.append(index)
+            arc.append((s0, s1))
+            places += [part.at(s0), part.at(s1)]
+            gap.append(any(low < 0.5 * (s0 + s1) < high for low, high in gaps))
+    every = np.array(places)
+    labels = joined_points(every, joint_reach(antenna))
+    _, first = np.unique(labels, return_index=True)
+    return _Spans(np.array(wire), np.array(arc), labels.reshape(-1, 2), every[first], np.array(gap))
+
+
+def _nearest(spans: _Spans, start: Floats, growth: float) -> Floats:
+    """Wanted length at every node: the least of start + growth x distance along the metal over all nodes."""
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import dijkstra
+
+    n = len(start)
+    lengths = spans.arc[:, 1] - spans.arc[:, 0]
+    # Node n is a source from which every node is reached at its own start value.
+    rows = np.concatenate([spans.ends[:, 0], np.full(n, n)])
+    columns = np.concatenate([spans.ends[:, 1], np.arange(n)])
+    weights = np.concatenate([growth * lengths, start])
+    finite = np.isfinite(weights)
+    best: dict[tuple[int, int], float] = {}
+    for r, c, w in zip(rows[finite], columns[finite], weights[finite], strict=True):
+        key = (min(r, c), max(r, c))
+        best[key] = min(w, best.get(key, math.inf))
+    keys = np.array(list(best))
+    graph = coo_array((list(best.values()), (keys[:, 0], keys[:, 1])), shape=(n + 1, n + 1)).tocsr()
+    return np.asarray(dijkstra(graph, directed=False, indices=n)[:n])
+
+
+def _pieces(spans: _Spans, nodes: int) -> tuple[Ints, Floats]:
+    """Connected piece of every node, and the length of metal in each."""
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
+    links = coo_array((np.ones(len(spans.ends)), tuple(spans.ends.T)), shape=(nodes, nodes))
+    count, label = connected_components(links, directed=False)
+    lengths = np.bincount(label[spans.ends[:, 0]], spans.arc[:, 1] - spans.arc[:, 0], minlength=count)
+    return np.asarray(label), lengths
+
+
+def _graded_cuts(length: float, first: float, last: float, most: float, growth: float) -> Floats:
+    """Cut [0, length] so that each segment spans an equal share, at most one, of ∫ ds/h.
+
+    h(s) = min(most, first + growth s, last + growth (length - s)): its integral and inverse are logarithms.
+    """
+    first, last = min(first, most), min(last, most)
+    # Where the rising flank ends and the falling one begins.
+    up, down = (most - first) / growth, length - (most - last) / growth
+    if up > down:
+        up = down = min(max(0.5 * (length + (last - first) / growth), 0.0), length)
+    peak = min(first + growth * up, most)
+    rise = math.log(peak / first) / growth
+    flat = (down - up) / peak
+    fall = math.log(peak / last) / growth
+    total = rise + flat + fall
+    count = max(1, math.ceil(total - 1e-6))
+    shares = total * np.arange(count + 1) / count
+    cuts = np.where(
+        shares <= rise,
+        first * np.expm1(growth * shares) / growth,
+        np.where(
+            shares <= rise + flat,
+            up + (shares - rise) * peak,
+            length - last * np.expm1(growth * (total - shares)) / growth,
+        ),
+    )
+    cuts[0], cuts[-1] = 0.0, length
+    return np.asarray(cuts)
+
+
+def _cuts(antenna: Antenna, spans: _Spans, rule: MeshRule, wavelength: float, grounded: Floats) -> Iterable[Floats]:
+    nodes = len(spans.places)
+    piece, metal = _pieces(spans, nodes)
+    lengths = spans.arc[:, 1] - spans.arc[:, 0]
+    most = wavelength / rule.per_wavelength
+    if rule.growth is None:
+        return [np.linspace(0.0, x, max(1, math.ceil(x / most - 1e-6)) + 1) for x in lengths]
+    radii = np.array([w.radius for w in antenna.wires])[spans.wire]
+    wanted = np.full(nodes, math.inf)
+    arms = np.bincount(spans.ends.ravel(), minlength=nodes)
+    for (i, j), radius, long, gap in zip(spans.ends, radii, lengths, spans.gap, strict=True):
+        for node in (i, j):
+            if arms[node] == 1 and not grounded[node]:
+                wanted[node] = min(wanted[node], rule.finest * radius)
+            if gap:
+                wanted[node] = min(wanted[node], long / rule.port_share)
+    limits = np.minimum(most, metal / rule.least)[piece]
+    near = np.minimum(_nearest(spans, wanted, rule.growth), limits)
+    return [
+        _graded_cuts(long, near[i], near[j], limits[i], rule.growth)
+        for (i, j), long in zip(spans.ends, lengths, strict=True)
+    ]
+
+
+def mesh(antenna: Antenna, wavelength: float, rule: MeshRule | None = None) -> WireMesh:
+    """Divide an antenna's wires into segments for wavelengths down to `wavelength`, in metres.
+
+    Raises ModelError for pieces of no length and UsageError for ports on wires that are not there.
+    """
+    rule = rule or MeshRule()
+    for port in antenna.ports:
+        antenna.wire(port.on)
+    spans = _spans(antenna, rule)
+    if (spans.ends[:, 0] == spans.ends[:, 1]).any():
+        bad = antenna.wires[int(spans.wire[(spans.ends[:, 0] == spans.ends[:, 1]).argmax()])]
+        raise ModelError(f"wire '{bad.name}' has a piece of no length: two of its points coincide; take one out")
+    reach = joint_reach(antenna)
+    on_plane = (np.abs(spans.places[:, 2]) <= reach) & antenna.medium.has_plane
+    nodes = [spans.places]
+    count = len(spans.places)
+    ends, radii, wires, arcs = [], [], [], []
+    for span, cuts in enumerate(_cuts(antenna, spans, rule, wavelength, on_plane)):
+        i, j = spans.ends[span]
+        fresh = len(cuts) - 2
+        share = (cuts[1:-1] / cuts[-1])[:, None]
+        nodes.append(spans.places[i] * (1 - share) + spans.places[j] * share)
+        chain = np.concatenate([[i], count + np.arange(fresh), [j]])
+        count += fresh
+        ends.append(np.stack([chain[:-1], chain[1:]], axis=1))
+        radii.append(np.full(fresh + 1, antenna.wires[spans.wire[span]].radius))
+        wires.append(np.full(fresh + 1, spans.wire[span]))
+        arcs.append(spans.arc[span, 0] + np.stack([cuts[:-1], cuts[1:]], axis=1))
+    places = np.concatenate(nodes)
+    return WireMesh(
+        nodes=places,
+        ends=np.concatenate(ends),
+        radii=np.concatenate(radii),
+        wire=np.concatenate(wires),
+        arc=np.concatenate(arcs),
+        grounded=np.concatenate([on_plane, np.zeros(len(places) - len(on_plane), bool)]),
+        wavelength=wavelength,
+    )

@@ -1,0 +1,165 @@
+"""The parts an antenna is made of: wires and ports."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .. import units
+from ..errors import ModelError, UsageError
+
+Point = tuple[float, float, float]
+Length = str | float
+
+
+def _point(value: Sequence[Length], what: str) -> Point:
+    coordinates = tuple(units.length(c, what) for c in value)
+    if len(coordinates) != 3:
+        raise UsageError(f"{what}: a point has three coordinates x, y, z; {len(coordinates)} were given")
+    return coordinates[0], coordinates[1], coordinates[2]
+
+
+def _name(value: str, kind: str) -> str:
+    if not isinstance(value, str) or not value.strip():
+        raise UsageError(f"a {kind} needs a name; {value!r} was given")
+    return value
+
+
+@dataclass(frozen=True, slots=True)
+class Wire:
+    """A round, perfectly conducting wire along straight pieces from point to point.
+
+    points: corners in metres or text with a unit; the first and the last equal makes a closed loop. radius: of the
+    metal, > 0. Wires that share a corner are joined there, whatever their radii. Raises UsageError and UnitError.
+
+    >>> Wire("driven", [(0, 0, "-0.48 m"), (0, 0, "0.48 m")], radius="3 mm").length
+    0.96
+    """
+
+    name: str
+    points: tuple[Point, ...]
+    radius: float = field(kw_only=True)
+
+    def __init__(self, name: str, points: Iterable[Sequence[Length]], *, radius: Length) -> None:
+        place = f"wire '{_name(name, 'wire')}'"
+        corners = tuple(_point(p, f"{place}, point {i + 1}") for i, p in enumerate(points))
+        if len(corners) < 2:
+            raise UsageError(f"{place}: {len(corners)} points given; a wire needs at least two")
+        metres = units.length(radius, f"{place}, radius")
+        if metres <= 0.0:
+            raise UsageError(f"{place}: radius {radius} is not above zero; give the radius of the metal")
+        object.__setattr__(self, "name", name)
+        object.__setattr__(self, "points", corners)
+        object.__setattr__(self, "radius", metres)
+
+    @property
+    def corners(self) -> NDArray[np.float64]:
+        """The points as an array (n, 3), metres."""
+        return np.array(self.points)
+
+    @property
+    def arc(self) -> NDArray[np.float64]:
+        """Distance along the wire of every corner, (n,), metres."""
+        steps = np.linalg.norm(np.diff(self.corners, axis=0), axis=1)
+        return np.concatenate([[0.0], np.cumsum(steps)])
+
+    @property
+    def length(self) -> float:
+        """Length along the wire, metres."""
+        return float(self.arc[-1])
+
+    @property
+    def closed(self) -> bool:
+        """Whether the wire returns to its first point."""
+        return self.points[0] == self.points[-1]
+
+    def at(self, distance: float) -> NDArray[np.float64]:
+        """The point (3,) at a distance along the wire, both in metres."""
+        arc = self.arc
+        return np.array([np.interp(distance, arc, axis) for axis in self.corners.T])
+
+    def transformed(self, matrix: NDArray[np.float64], shift: NDArray[np.float64], stretch: float = 1.0) -> Wire:
+        """The wire with its points mapped by matrix @ p + shift and its radius multiplied by stretch."""
+        return Wire(self.name, self.corners @ matrix.T + shift, radius=self.radius * stretch)
+
+
+@dataclass(frozen=True, slots=True)
+class Port:
+    """A pair of terminals: a uniform field over a short gap of a wire.
+
+    on: the wire. at: the middle of the gap, as a fraction of the wire's length (a number from 0 to 1) or as a
+    distance from the wire's first point ("0.2 m"). gap: length of the gap; six radii unless given; 0 asks for an
+    idealised gap of no width, whose susceptance depends on the mesh. reference: reference impedance in ohm.
+
+    At a foot on a plane the gap is completed by its image: half of it stands above the plane. A gap that would run
+    past another end of its wire is moved inward to fit. The port's positive current flows along the wire, from its
+    first point to its last. Raises UsageError and UnitError.
+    """
+
+    name: str
+    on: str
+    at: float | str = 0.5
+    gap: float | None = None
+    reference: float = 50.0
+
+    def __init__(
+        self,
+        name: str,
+        on: str,
+        at: float | str = 0.5,
+        gap: Length | None = None,
+        reference: str | float = 50.0,
+    ) -> None:
+        place = f"port '{_name(name, 'port')}'"
+        if isinstance(at, str):
+            units.length(at, f"{place}, at")
+        elif not 0.0 <= units.read(at, "number", what=f"{place}, at") <= 1.0:
+            raise UsageError(f"{place}: at = {at} is outside 0 to 1; give a fraction of the wire or a length with unit")
+        metres = None if gap is None else units.length(gap, f"{place}, gap")
+        if metres is not None and metres < 0.0:
+            raise UsageError(f"{place}: gap {gap} is below zero; leave it out for six radii")
+        ohms = units.read(reference, "resistance", what=f"{place}, reference")
+        if ohms <= 0.0:
+            raise UsageError(f"{place}: reference {reference} is not above zero; give an impedance such as '50 ohm'")
+        object.__setattr__(self, "name", name)
+        object.__setattr__(self, "on", on)
+        object.__setattr__(self, "at", at)
+        object.__setattr__(self, "gap", metres)
+        object.__setattr__(self, "reference", ohms)
+
+    def distance(self, wire: Wire) -> float:
+        """Where the port sits, in metres along its wire; raises ModelError when that is off the wire."""
+        total = wire.length
+        along = units.length(self.at, f"port '{self.name}', at") if isinstance(self.at, str) else self.at * total
+        if not -1e-9 * total <= along <= total * (1 + 1e-9):
+            raise ModelError(
+                f"port '{self.name}' sits {along:g} m along wire '{wire.name}', which is only {total:g} m long: "
+                f"choose a place from 0 to {total:g} m"
+            )
+        return float(min(max(along, 0.0), total))
+
+    def span(self, wire: Wire, grounded: tuple[bool, bool] = (False, False)) -> tuple[float, float]:
+        """First and last place of the gap, in metres along its wire.
+
+        grounded says whether the wire's first and last point stand on a plane: there half the gap is the image's.
+        Raises ModelError when the gap is longer than its wire.
+        """
+        middle, total = self.distance(wire), wire.length
+        width = 6.0 * wire.radius if self.gap is None else self.gap
+        half = 0.5 * width
+        if grounded[0] and middle < half:
+            low, high = 0.0, middle + half if middle > 1e-9 * total else half
+        elif grounded[1] and middle > total - half:
+            low, high = middle - half if middle < total * (1 - 1e-9) else total - half, total
+        else:
+            low = min(max(middle - half, 0.0), total - width)
+            high = low + width
+        if low < -1e-12 * total or high > total * (1 + 1e-12) or (width > 0 and width >= total):
+            raise ModelError(
+                f"port '{self.name}': its gap of {width:g} m does not fit on wire '{wire.name}', {total:g} m long: "
+                f"give a smaller gap (six radii unless given) or move the port"
+            )
+        return float(low), float(high)

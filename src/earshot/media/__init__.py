@@ -1,0 +1,1 @@
+"""What an antenna stands in."""

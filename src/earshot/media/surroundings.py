@@ -1,0 +1,38 @@
+"""Free space and the perfectly conducting plane."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class FreeSpace:
+    """Nothing but the antenna."""
+
+    has_plane = False
+
+    def __str__(self) -> str:
+        return "free space"
+
+
+@dataclass(frozen=True, slots=True)
+class PerfectPlane:
+    """An infinite, perfectly conducting plane at z = 0; the antenna is above it or stands on it."""
+
+    has_plane = True
+
+    def __str__(self) -> str:
+        return "perfect plane at z = 0"
+
+
+Medium = FreeSpace | PerfectPlane
+
+
+def free_space() -> FreeSpace:
+    """Free space, where every antenna is unless told otherwise."""
+    return FreeSpace()
+
+
+def perfect_plane() -> PerfectPlane:
+    """An infinite, perfectly conducting plane at z = 0."""
+    return PerfectPlane()

@@ -1,0 +1,1 @@
+"""Basis functions, the matrix, ports as tested fields, and the solve."""

@@ -1,0 +1,62 @@
+"""The solve: currents for one volt at every port, at every frequency."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import RunError
+from ..geometry.antenna import Antenna
+from .basis import WireBasis
+from .matrix import WireMatrix
+from .ports import port_vectors
+
+Complexes = NDArray[np.complex128]
+
+
+@dataclass(frozen=True, slots=True)
+class Response:
+    """What a solve leaves: coefficients (frequencies, ports, functions) for 1 V at one port, the others shorted.
+
+    admittance (frequencies, ports, ports), siemens.
+    """
+
+    antenna: Antenna
+    basis: WireBasis
+    frequencies: NDArray[np.float64]
+    coefficients: Complexes
+    admittance: Complexes
+
+
+def respond(antenna: Antenna, basis: WireBasis, frequency: float) -> tuple[Complexes, Complexes]:
+    """Coefficients (ports, functions) and admittance (ports, ports) at one frequency: one factorisation for all ports.
+
+    Raises RunError when the matrix is singular or holds a value that is not finite.
+    """
+    from scipy.linalg import LinAlgError, lu_factor, lu_solve
+
+    vectors = port_vectors(antenna, basis)
+    matrix = WireMatrix(basis, frequency, antenna.medium.has_plane).full()
+    try:
+        # The matrix is its own transpose; the transposed view is in the order LAPACK wants, so nothing is copied.
+        factors = lu_factor(matrix.T, overwrite_a=True, check_finite=True)
+    except (LinAlgError, ValueError):
+        raise RunError(
+            f"antenna '{antenna.name}': the matrix at {frequency:g} Hz cannot be solved; run check: wires that overlap "
+            "or nearly touch are the usual cause"
+        ) from None
+    coefficients = lu_solve(factors, vectors.astype(complex))
+    if not np.isfinite(coefficients).all():
+        raise RunError(f"antenna '{antenna.name}': the currents at {frequency:g} Hz are not finite; run check")
+    admittance = vectors.T @ coefficients
+    return np.ascontiguousarray(coefficients.T), 0.5 * (admittance + admittance.T)
+
+
+def response(antenna: Antenna, basis: WireBasis, frequencies: NDArray[np.float64]) -> Response:
+    """Solve an antenna on a given basis at every frequency (Hz)."""
+    solved = [respond(antenna, basis, float(f)) for f in frequencies]
+    return Response(
+        antenna, basis, frequencies, np.array([c for c, _ in solved]), np.array([y for _, y in solved])
+    )

@@ -1,0 +1,1 @@
+"""Port algebra on plain arrays and labels: it knows nothing of how the ports were solved."""

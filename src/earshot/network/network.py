@@ -1,0 +1,131 @@
+"""Z, Y and S between ports over frequency, and what is read off them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import UsageError, unknown
+
+if TYPE_CHECKING:
+    import pandas as pd
+    import xarray as xr
+
+Complexes = NDArray[np.complex128]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Network:
+    """The antenna between its ports.
+
+    frequencies (n,), Hz; admittance (n, ports, ports), siemens; ports: names; references (ports,), ohm. Results are
+    labelled by frequency and by port: `to` is where a wave comes out, `from` where it goes in.
+    """
+
+    frequencies: NDArray[np.float64]
+    admittance: Complexes
+    ports: tuple[str, ...]
+    references: NDArray[np.float64]
+
+    def _index(self, port: str | None) -> int:
+        if port is None:
+            if len(self.ports) == 1:
+                return 0
+            raise UsageError(f"the antenna has {len(self.ports)} ports ({', '.join(self.ports)}): say which one")
+        if port not in self.ports:
+            raise UsageError(unknown("port", port, self.ports))
+        return self.ports.index(port)
+
+    def _pairs(self, values: Complexes, name: str, unit: str) -> xr.DataArray:
+        import xarray as xr
+
+        return xr.DataArray(
+            values,
+            dims=("frequency", "to", "from"),
+            coords={
+                "frequency": ("frequency", self.frequencies, {"units": "Hz"}),
+                "to": list(self.ports),
+                "from": list(self.ports),
+            },
+            name=name,
+            attrs={"units": unit},
+        )
+
+    def _each(self, values: NDArray[Any], name: str, unit: str) -> xr.DataArray:
+        import xarray as xr
+
+        return xr.DataArray(
+            values,
+            dims=("frequency", "port"),
+            coords={"frequency": ("frequency", self.frequencies, {"units": "Hz"}), "port": list(self.ports)},
+            name=name,
+            attrs={"units": unit},
+        )
+
+    def y(self) -> xr.DataArray:
+        """Admittance matrix (frequency, to, from), S: currents with every other port shorted."""
+        return self._pairs(self.admittance, "Y", "S")
+
+    def z(self) -> xr.DataArray:
+        """Impedance matrix (frequency, to, from), ohm: voltages with every other port open."""
+        return self._pairs(np.linalg.inv(self.admittance), "Z", "ohm")
+
+    def _scattering(self) -> Complexes:
+        root = np.sqrt(self.references)
+        scaled = root[:, None] * self.admittance * root
+        one = np.eye(len(self.ports))
+        # S = (1 - y)(1 + y)⁻¹, y the admittance in units of the references (Kurokawa 1965, eq. 13, real references).
+        return np.asarray(np.linalg.solve(np.swapaxes(one + scaled, 1, 2), np.swapaxes(one - scaled, 1, 2))).swapaxes(
+            1, 2
+        )
+
+    def s(self) -> xr.DataArray:
+        """Scattering matrix (frequency, to, from) at the ports' own references."""
+        return self._pairs(self._scattering(), "S", "1")
+
+    def referred_to(self, reference: float) -> Network:
+        """The same network with one reference impedance (ohm) at every port."""
+        if not reference > 0.0:
+            raise UsageError(f"reference {reference} is not above zero; give ohms, such as 50")
+        return Network(self.frequencies, self.admittance, self.ports, np.full(len(self.ports), float(reference)))
+
+    def reflection(self) -> xr.DataArray:
+        """Reflection coefficient (frequency, port), every other port closed by its reference."""
+        return self._each(np.diagonal(self._scattering(), axis1=1, axis2=2).copy(), "reflection", "1")
+
+    def impedance(self) -> xr.DataArray:
+        """Input impedance (frequency, port), ohm, every other port closed by its reference."""
+        gamma = self.reflection().values
+        return self._each(self.references * (1 + gamma) / (1 - gamma), "impedance", "ohm")
+
+    def vswr(self) -> xr.DataArray:
+        """Voltage standing wave ratio (frequency, port) on a line of the port's reference impedance."""
+        magnitude = np.abs(self.reflection().values)
+        # A lossless stub can reflect everything and, rounded, a little more.
+        return self._each((1 + magnitude) / np.maximum(1 - magnitude, 1e-12), "vswr", "1")
+
+    def return_loss(self) -> xr.DataArray:
+        """Return loss -20 log10|reflection| (frequency, port), dB."""
+        magnitude = np.maximum(np.abs(self.reflection().values), 1e-15)
+        return self._each(-20.0 * np.log10(magnitude), "return_loss", "dB")
+
+    def to_frame(self, port: str | None = None) -> pd.DataFrame:
+        """A table over frequency for one port: R, X (ohm), VSWR, return loss (dB), reflection. A lone port needs no name."""
+        import pandas as pd
+
+        p = self._index(port)
+        z, gamma = self.impedance().values[:, p], self.reflection().values[:, p]
+        return pd.DataFrame(
+            {
+                "R_ohm": z.real,
+                "X_ohm": z.imag,
+                "VSWR": self.vswr().values[:, p],
+                "return_loss_dB": self.return_loss().values[:, p],
+                "reflection_re": gamma.real,
+                "reflection_im": gamma.imag,
+            },
+            index=pd.Index(self.frequencies, name="frequency_Hz"),
+        )

@@ -1,0 +1,68 @@
+"""What feeds a port, and what closes it: said in volts, amperes or watts."""
+
+from __future__ import annotations
+
+import cmath
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .. import units
+from ..errors import UsageError
+
+Complexes = NDArray[np.complex128]
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """A drive of one port; made by `volts`, `amperes` and `watts`. amount: peak phasor (V, A), or √W for power."""
+
+    kind: str
+    amount: complex
+
+    def __post_init__(self) -> None:
+        if not cmath.isfinite(self.amount):
+            raise UsageError(f"a source of {self.amount} is not finite")
+
+
+def _phasor(amount: complex, phase: str | float) -> complex:
+    return complex(amount) * cmath.exp(1j * units.angle(phase, "phase"))
+
+
+def volts(amount: complex, phase: str | float = 0.0) -> Source:
+    """An ideal voltage source: peak volts across the port."""
+    return Source("voltage", _phasor(amount, phase))
+
+
+def amperes(amount: complex, phase: str | float = 0.0) -> Source:
+    """An ideal current source: peak amperes into the port."""
+    return Source("current", _phasor(amount, phase))
+
+
+def watts(amount: float, phase: str | float = 0.0) -> Source:
+    """A generator of the port's reference impedance with that power available: what a matched load would take."""
+    if not amount >= 0.0:
+        raise UsageError(f"a source of {amount} W: power is not below zero; turn the wave with phase='180 deg'")
+    return Source("power", _phasor(np.sqrt(amount), phase))
+
+
+def driven_ports(
+    admittance: Complexes, references: NDArray[np.float64], sources: dict[int, Source]
+) -> tuple[Complexes, Complexes]:
+    """Voltages and currents (ports,) when some ports are driven and every other is closed by its reference.
+
+    Each port p obeys v_p V_p + i_p I_p = e_p with I = Y V: a voltage source fixes V, a current source I, and a
+    generator of reference R with power P available fixes V + R I = √(8 R P) (Pozar 2012, sec. 2.6).
+    """
+    n = len(references)
+    v, i, e = np.ones(n, complex), references.astype(complex), np.zeros(n, complex)
+    for p, source in sources.items():
+        if source.kind == "voltage":
+            i[p], e[p] = 0.0, source.amount
+        elif source.kind == "current":
+            v[p], i[p], e[p] = 0.0, 1.0, source.amount
+        else:
+            e[p] = np.sqrt(8.0 * references[p]) * source.amount
+    voltages = np.linalg.solve(np.diag(v) + i[:, None] * admittance, e)
+    return voltages, admittance @ voltages

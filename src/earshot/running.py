@@ -1,0 +1,33 @@
+"""Running kernels: over several threads, and with a word before the first compilation."""
+
+from __future__ import annotations
+
+import logging
+import os
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from typing import Any
+
+_log = logging.getLogger("earshot")
+
+
+def announce(kernel: Any) -> None:
+    """Say that a kernel is about to be compiled, when no earlier run has left it in the cache."""
+    if kernel.signatures or list(Path(kernel.stats.cache_path).glob(f"*{kernel.__name__}-*.nbi")):
+        return
+    _log.warning("compiling '%s': once per installation, up to 20 seconds", kernel.__name__)
+
+
+def thread_count() -> int:
+    """Processors this process may use, or EARSHOT_THREADS when that is set."""
+    return int(os.environ.get("EARSHOT_THREADS") or len(os.sched_getaffinity(0)))
+
+
+def in_threads(work: Callable[[Any], None], shares: Sequence[Any]) -> None:
+    """Call work(share) for every share, side by side; the first error is raised."""
+    if len(shares) == 1:
+        work(shares[0])
+        return
+    with ThreadPoolExecutor(len(shares)) as pool:
+        list(pool.map(work, shares))

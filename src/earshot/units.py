@@ -1,0 +1,231 @@
+"""Units at the edges: text such as "6 mm" or "driven / 2 + 0.01 lambda" becomes a plain SI number.
+
+Text is arithmetic over numbers with units and named values. The arithmetic is the safe-expression package's, the
+units are the unit package's; both are loaded when the first text is read.
+"""
+
+from __future__ import annotations
+
+import functools
+import math
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, cast
+
+from .errors import UnitError, unknown
+
+KINDS = {
+    "length": "m",
+    "frequency": "Hz",
+    "angle": "rad",
+    "resistance": "ohm",
+    "power": "W",
+    "voltage": "V",
+    "current": "A",
+    "number": "",
+}
+"""What a quantity can be here, and the SI unit it is kept in."""
+
+_EXAMPLES = {
+    "length": "'12 mm', '0.96 m', '0.25 lambda'",
+    "frequency": "'150.1 MHz'",
+    "angle": "'30 deg'",
+    "resistance": "'50 ohm'",
+    "power": "'1 W'",
+    "voltage": "'1 V'",
+    "current": "'10 mA'",
+    "number": "'0.5'",
+}
+_NUMBER_WITH_UNIT = re.compile(r"(?<![\w.])(\d+\.?\d*(?:[eE][+-]?\d+)?|\.\d+)\s*([A-Za-zµΩ°]\w*)")
+
+
+@dataclass(frozen=True, slots=True)
+class Quantity:
+    """A number in SI units and what it measures (a key of `KINDS`)."""
+
+    si: float
+    kind: str
+
+
+@functools.cache
+def _registry() -> Any:
+    import pint
+
+    return pint.UnitRegistry(cache_folder=None)
+
+
+@functools.cache
+def _functions() -> dict[str, Any]:
+    import numpy as np
+
+    # NumPy's functions know the unit package's quantities; sin("30 deg") works, sin("3 m") says why not.
+    return {name: getattr(np, name) for name in ("sqrt", "sin", "cos", "tan", "hypot")} | {
+        "min": min,
+        "max": max,
+        "abs": abs,
+    }
+
+
+def _times(a: Any, b: Any) -> Any:
+    # The safe-expression package's own product asks for len(), which the unit package's quantities only pretend to have.
+    if isinstance(a, str) or isinstance(b, str):
+        raise TypeError("text cannot be multiplied")
+    return a * b
+
+
+@functools.cache
+def _operators() -> dict[Any, Any]:
+    import ast
+
+    import simpleeval
+
+    return simpleeval.DEFAULT_OPERATORS | {ast.Mult: _times}
+
+
+def evaluate(
+    text: str, names: Mapping[str, Quantity] | None = None, *, wavelength: float | None = None, what: str = "value"
+) -> Quantity:
+    """Work out text such as "2 * driven + 3 mm".
+
+    names: named values the text may use; wavelength: what "lambda" means, in metres. Raises UnitError, naming `what`,
+    for unknown names or units, sums of unlike quantities, and results that are not finite.
+
+    >>> evaluate("12 mm + 0.5 cm").si
+    0.017
+    >>> evaluate("rod / 2", {"rod": Quantity(0.006, "length")})
+    Quantity(si=0.003, kind='length')
+    """
+    import pint
+    import simpleeval
+
+    names = names or {}
+    registry = _registry()
+    known: dict[str, Any] = {name: _with_unit(value) for name, value in names.items()}
+    known["pi"] = math.pi
+
+    def substitute(match: re.Match[str]) -> str:
+        number, unit = match.groups()
+        if unit == "lambda":
+            if wavelength is None:
+                raise UnitError(f"{what}: '{text}' uses lambda, but no frequency says how long that is: add one")
+            known["unit_lambda"] = wavelength * registry.meter
+            return f"({number} * unit_lambda)"
+        if unit in names:
+            raise UnitError(f"{what}: '{match.group(0)}' in '{text}' needs a sign between: write {number} * {unit}")
+        try:
+            known[f"unit_{unit}"] = 1 * registry.parse_units(unit)
+        except Exception:
+            raise UnitError(f"{what}: '{unit}' in '{text}' is not a unit Earshot knows") from None
+        return f"({number} * unit_{unit})"
+
+    expression = _NUMBER_WITH_UNIT.sub(substitute, text.strip())
+    try:
+        result = simpleeval.SimpleEval(_operators(), _functions(), known).eval(expression)
+    except simpleeval.NameNotDefined as problem:
+        name = str(problem.name)
+        raise UnitError(f"{what}: in '{text}' {unknown('value', name, names)}") from None
+    except pint.DimensionalityError as problem:
+        raise UnitError(f"{what}: '{text}' mixes unlike quantities ({problem})") from None
+    except ZeroDivisionError:
+        raise UnitError(f"{what}: '{text}' divides by zero") from None
+    except (simpleeval.InvalidExpression, SyntaxError, TypeError, ValueError, OverflowError) as problem:
+        reason = str(problem).splitlines()[0] if str(problem) else type(problem).__name__
+        raise UnitError(f"{what}: '{text}' cannot be worked out ({reason})") from None
+    return _si(result, text, what)
+
+
+def _with_unit(value: Quantity) -> Any:
+    return value.si * _registry().parse_units(KINDS[value.kind]) if value.kind != "number" else value.si
+
+
+def _si(result: Any, text: str, what: str) -> Quantity:
+    registry = _registry()
+    if isinstance(result, bool) or not (isinstance(result, int | float) or hasattr(result, "dimensionality")):
+        raise UnitError(f"{what}: '{text}' is not a quantity")
+    if isinstance(result, int | float):
+        found = Quantity(float(result), "number")
+    else:
+        for kind, unit in KINDS.items():
+            if kind != "number" and result.is_compatible_with(unit) and (kind != "angle" or str(result.units)):
+                found = Quantity(float(result.to(unit).magnitude), kind)
+                break
+        else:
+            if not result.is_compatible_with(registry.dimensionless):
+                raise UnitError(f"{what}: '{text}' measures {result.dimensionality}, which nothing here does")
+            found = Quantity(float(result.to("").magnitude), "number")
+    if not math.isfinite(found.si):
+        raise UnitError(f"{what}: '{text}' is {found.si}; a finite value is needed")
+    return found
+
+
+def read(
+    value: str | float,
+    kind: str,
+    *,
+    what: str,
+    names: Mapping[str, Quantity] | None = None,
+    wavelength: float | None = None,
+    bare: bool = True,
+) -> float:
+    """Return a value of the wanted kind as an SI float.
+
+    Numbers pass as SI when `bare` (Python), and are refused where the unit must be written (files); zero never needs
+    a unit. Raises UnitError for another kind, a missing unit, or a value that is not finite.
+
+    >>> read("150.1 MHz", "frequency", what="frequency")
+    150100000.0
+    """
+    if isinstance(value, str):
+        found = evaluate(value, names, wavelength=wavelength, what=what)
+        if found.kind == kind or found == Quantity(0.0, "number"):
+            return found.si
+        if found.kind == "number":
+            raise UnitError(f"{what}: '{value}' has no unit; a {kind} needs one, such as {_EXAMPLES[kind]}")
+        raise UnitError(f"{what}: '{value}' is a {found.kind}; a {kind} is needed, such as {_EXAMPLES[kind]}")
+    if isinstance(value, bool) or not isinstance(value, int | float) and not hasattr(value, "__float__"):
+        raise UnitError(f"{what}: {value!r} is not a {kind}; write it like {_EXAMPLES[kind]}")
+    number = float(cast(float, value))
+    if not math.isfinite(number):
+        raise UnitError(f"{what}: {number} is not a {kind}; a finite value is needed")
+    if not bare and kind != "number" and number != 0.0:
+        raise UnitError(f"{what}: {value} has no unit; a {kind} needs one, such as {_EXAMPLES[kind]}")
+    return number
+
+
+def frequency(value: str | float, what: str = "frequency") -> float:
+    """A frequency in Hz from Hz or text; raises UnitError unless it is above zero.
+
+    >>> frequency("868 MHz")
+    868000000.0
+    """
+    hertz = read(value, "frequency", what=what)
+    if hertz <= 0.0:
+        raise UnitError(f"{what}: {value} is not above zero; write it like {_EXAMPLES['frequency']}")
+    return hertz
+
+
+def length(value: str | float, what: str = "length") -> float:
+    """A length in metres from metres or text; raises UnitError."""
+    return read(value, "length", what=what)
+
+
+def angle(value: str | float, what: str = "angle") -> float:
+    """An angle in radians from text ("30 deg") or radians; raises UnitError."""
+    return read(value, "angle", what=what)
+
+
+_PREFIXES = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M", 9: "G", 12: "T"}
+
+
+def engineering(value: float, unit: str, digits: int = 5) -> str:
+    """Write an SI value with a prefix in steps of a thousand.
+
+    >>> engineering(150.1e6, "Hz")
+    '150.1 MHz'
+    """
+    if value == 0.0 or not math.isfinite(value):
+        return f"{value:g} {unit}"
+    power = max(-12, min(12, 3 * math.floor(math.log10(abs(value)) / 3 + 1e-12)))
+    return f"{value / 10**power:.{digits}g} {_PREFIXES[power]}{unit}"
+

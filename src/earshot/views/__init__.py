@@ -1,0 +1,1 @@
+"""What a person sees: tables, plots and commands."""

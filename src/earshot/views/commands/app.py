@@ -1,0 +1,54 @@
+"""The command line as a whole."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated
+
+import typer
+
+from ... import __version__
+from ...errors import EarshotError
+from .check import check
+from .demo import demo
+from .plot import plot
+from .screen import complain, listen, status_of
+from .solve import solve
+
+app = typer.Typer(
+    name="earshot",
+    help="Wire antennas by the method of moments.",
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    rich_markup_mode=None,
+    context_settings={"help_option_names": ["--help", "-h"]},
+)
+for command in (demo, check, solve, plot):
+    app.command()(command)
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        typer.echo(f"earshot {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def earshot(
+    version: Annotated[bool, typer.Option("--version", callback=_version, is_eager=True, help="Say which version.")] = False,
+) -> None:
+    """Wire antennas by the method of moments: describe, check, solve, look."""
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run a command; returns 0 done, 1 the model has findings that stop it, 2 usage, 3 the run failed."""
+    listen()
+    try:
+        app(None if argv is None else list(argv), prog_name="earshot")
+    except SystemExit as end:
+        return end.code if isinstance(end.code, int) else 0
+    except EarshotError as problem:
+        for line in str(problem).splitlines():
+            complain(f"error: {line}")
+        return status_of(problem)
+    return 0

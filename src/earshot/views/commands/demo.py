@@ -1,0 +1,37 @@
+"""earshot demo: the Ternholm tag receiver, from its design file to tables and figures."""
+
+from __future__ import annotations
+
+from importlib import resources
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from ...files.atomic import folder as make_folder
+from ...files.atomic import write_atomically
+from ..tables import findings_table
+from .options import Json, load
+from .plot import draw, figures
+from .runs import as_json, run, tables, write_all
+from .screen import complain, paragraphs, show, show_json
+
+Out = Annotated[Path, typer.Option("--out", "-o", metavar="FOLDER", help="Where the design, results and figures go.")]
+
+
+def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
+    """Analyse the made-up tag receiver of the Ternholm bird observatory: tables here, files and figures in a folder."""
+    make_folder(out)
+    designs = resources.files("earshot.demo")
+    for name in ("tag_receiver.toml", "buoy_monopole.toml"):
+        text = (designs / name).read_text(encoding="utf-8")
+        write_atomically(out / name, lambda place, t=text: place.write_text(t, encoding="utf-8"))  # type: ignore[misc]
+    file = load(out / "tag_receiver.toml", None)
+    findings = file.design.antenna.check(float(file.frequencies[-1]))
+    result = run(file, with_evidence=True)
+    if json:
+        show_json(as_json(result))
+    else:
+        show(*paragraphs([findings_table(findings, file.title), *tables(result)]))
+    written = [*write_all(result, out), *draw(result, list(figures()), out, "png")]
+    complain(f"{len(written)} files written to {out}; now try: earshot solve {out}/buoy_monopole.toml")

@@ -1,0 +1,143 @@
+"""Running a design file: solve its frequencies, drive its cases, gather what is to be printed and written."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from ...answers.evidence import Evidence, evidence
+from ...answers.frequencies import in_hertz
+from ...answers.solution import Driven, Solution, solve
+from ...errors import ModelError
+from ...fields.far import FarField
+from ...files.design_file import Case, Cut, DesignFile
+from ...files.tables import network_table, records, write
+from ...units import engineering
+from ..tables import drive_table, evidence_table, field_table, model_line, network_tables
+
+
+@dataclass(frozen=True, slots=True)
+class CaseRun:
+    """One case, driven."""
+
+    case: Case
+    driven: Driven
+    field: FarField
+
+    @property
+    def title(self) -> str:
+        """What the case is called in tables."""
+        return f"case {self.case.name} at {engineering(self.driven.frequency, 'Hz', 6)}"
+
+
+@dataclass(frozen=True, slots=True)
+class Run:
+    """A design file, solved."""
+
+    file: DesignFile
+    solution: Solution
+    cases: tuple[CaseRun, ...]
+    evidence: Evidence | None
+
+
+def cut_of(field: FarField, cut: Cut) -> Any:
+    """The samples of a cut named in a file."""
+    if cut.plane is not None:
+        return field.cut(cut.plane)
+    return field.cut(elevation=cut.elevation, azimuth=cut.azimuth)
+
+
+def run(file: DesignFile, *, own_frequencies: bool = True, with_evidence: bool = False) -> Run:
+    """Solve and drive a design file.
+
+    own_frequencies: cases are driven at the frequencies they name, which are solved with the rest; otherwise at every
+    frequency that was asked for. Raises ModelError when the file says nothing to drive but has several ports.
+    """
+    cases = file.cases or _lone_case(file)
+    if own_frequencies:
+        hertz = in_hertz([*file.frequencies, *(c.frequency for c in cases)])
+        drives = [(case, case.frequency) for case in cases]
+    else:
+        hertz = file.frequencies
+        drives = [(case, float(f)) for case in cases for f in hertz]
+    solution = solve(file.design, hertz)
+    runs = []
+    for case, frequency in drives:
+        driven = solution.drive(dict(case.sources) or None, frequency)
+        runs.append(CaseRun(case, driven, driven.far_field()))
+    proof = None
+    if with_evidence:
+        first = drives[0]
+        proof = evidence(solution, dict(first[0].sources) or None, first[1])
+    return Run(file, solution, tuple(runs), proof)
+
+
+def _lone_case(file: DesignFile) -> tuple[Case, ...]:
+    """With one port there is only one way to drive it."""
+    if len(file.design.antenna.ports) > 1:
+        raise ModelError(
+            f"'{file.title}' has several ports and no case says how they are driven: add a [case.NAME] with power = {{...}}"
+        )
+    assert file.design.frequency is not None
+    return (Case("1 W available", {}, file.design.frequency, ()),)
+
+
+def tables(result: Run) -> Iterator[Any]:
+    """Everything to print, in order."""
+    yield model_line(result.solution)
+    yield from network_tables(result.solution.network)
+    for case in result.cases:
+        yield field_table(case.field, case.title)
+        if len(result.solution.antenna.ports) > 1:
+            yield drive_table(case.driven)
+    if result.evidence is not None:
+        yield evidence_table(result.evidence)
+
+
+def as_json(result: Run) -> dict[str, Any]:
+    """Everything to print, as plain values."""
+    solution = result.solution
+    content: dict[str, Any] = {
+        "antenna": solution.antenna.name,
+        "medium": str(solution.antenna.medium),
+        "values": records(result.file.design.table()),
+        "unknowns": solution.unknowns,
+        "seconds": solution.seconds,
+        "network": records(network_table(solution.network)),
+        "cases": [
+            {
+                "name": case.case.name,
+                "frequency_Hz": case.driven.frequency,
+                "ports": records(case.driven.ports_table()),
+                "figures": records(case.field.summary()),
+            }
+            for case in result.cases
+        ],
+    }
+    if result.evidence is not None:
+        content["evidence"] = records(result.evidence.to_frame())
+    return content
+
+
+def write_all(result: Run, folder: Path) -> list[Path]:
+    """Write networks, currents and cuts into a folder; returns what was written."""
+    network = result.solution.network
+    common = network if len(set(network.references)) == 1 else network.referred_to(float(network.references[0]))
+    written = [
+        write(network, folder / "network.csv"),
+        write(network, folder / "network.json"),
+        write(common, folder / f"network.s{len(network.ports)}p"),
+    ]
+    for case in result.cases:
+        stem = case.case.name.replace(" ", "-").replace("/", "-")
+        if len(result.cases) > len({c.case.name for c in result.cases}):
+            stem += f"-{case.driven.frequency / 1e6:.6g}-MHz"
+        written.append(write(case.driven.currents_table(), folder / f"{stem}-currents.csv"))
+        written.append(write(case.field.summary(), folder / f"{stem}-figures.csv"))
+        for cut in case.case.cuts:
+            samples = cut_of(case.field, cut)
+            name = cut.plane or str(samples.attrs["cut"]).replace(" ", "-").replace("°", "-deg")
+            written.append(write(samples, folder / f"{stem}-cut-{name}.csv"))
+    return written

@@ -1,0 +1,41 @@
+"""earshot solve: solve a design and say what comes out."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from ...files.atomic import folder as make_folder
+from .options import DesignPath, Frequencies, Json, Sets, load
+from .runs import as_json, run, tables, write_all
+from .screen import complain, paragraphs, show, show_json
+
+Out = Annotated[
+    Path | None,
+    typer.Option("--out", "-o", metavar="FOLDER", help="Write network, currents and cuts there (CSV, JSON, Touchstone)."),
+]
+WithEvidence = Annotated[bool, typer.Option("--evidence", help="Solve once more, finer, and show how far to trust it.")]
+
+
+def solve(
+    path: DesignPath,
+    sets: Sets = None,
+    frequency: Frequencies = None,
+    out: Out = None,
+    with_evidence: WithEvidence = False,
+    json: Json = False,
+) -> None:
+    """Solve a design over its frequencies and drive its cases: impedance, VSWR, gain, beamwidths."""
+    file = load(path, sets, frequency)
+    if out is not None:
+        make_folder(out)
+    result = run(file, own_frequencies=not frequency, with_evidence=with_evidence)
+    if json:
+        show_json(as_json(result))
+    else:
+        show(*paragraphs(tables(result)))
+    if out is not None:
+        written = write_all(result, out)
+        complain(f"{len(written)} files written to {out}")
