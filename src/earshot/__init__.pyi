@@ -1,3 +1,5 @@
+__version__: str
+
 from .answers.evidence import Evidence as Evidence
 from .answers.evidence import evidence as evidence
 from .answers.frequencies import band as band

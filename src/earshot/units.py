@@ -11,7 +11,7 @@ import math
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, cast
+from typing import Any
 
 from .errors import UnitError, unknown
 
@@ -68,7 +68,8 @@ def _functions() -> dict[str, Any]:
 
 
 def _times(a: Any, b: Any) -> Any:
-    # The safe-expression package's own product asks for len(), which the unit package's quantities only pretend to have.
+    # The safe-expression package's own product asks for len(), which quantities only
+    # pretend to have.
     if isinstance(a, str) or isinstance(b, str):
         raise TypeError("text cannot be multiplied")
     return a * b
@@ -80,7 +81,8 @@ def _operators() -> dict[Any, Any]:
 
     import simpleeval
 
-    return simpleeval.DEFAULT_OPERATORS | {ast.Mult: _times}
+    operators: dict[Any, Any] = simpleeval.DEFAULT_OPERATORS | {ast.Mult: _times}
+    return operators
 
 
 def evaluate(
@@ -183,9 +185,9 @@ def read(
         if found.kind == "number":
             raise UnitError(f"{what}: '{value}' has no unit; a {kind} needs one, such as {_EXAMPLES[kind]}")
         raise UnitError(f"{what}: '{value}' is a {found.kind}; a {kind} is needed, such as {_EXAMPLES[kind]}")
-    if isinstance(value, bool) or not isinstance(value, int | float) and not hasattr(value, "__float__"):
+    if isinstance(value, bool) or (not isinstance(value, int | float) and not hasattr(value, "__float__")):
         raise UnitError(f"{what}: {value!r} is not a {kind}; write it like {_EXAMPLES[kind]}")
-    number = float(cast(float, value))
+    number = float(value)
     if not math.isfinite(number):
         raise UnitError(f"{what}: {number} is not a {kind}; a finite value is needed")
     if not bare and kind != "number" and number != 0.0:
@@ -228,4 +230,3 @@ def engineering(value: float, unit: str, digits: int = 5) -> str:
         return f"{value:g} {unit}"
     power = max(-12, min(12, 3 * math.floor(math.log10(abs(value)) / 3 + 1e-12)))
     return f"{value / 10**power:.{digits}g} {_PREFIXES[power]}{unit}"
-

@@ -152,11 +152,10 @@ class Solution:
             self.response.admittance,
             tuple(p.name for p in ports),
             np.array([p.reference for p in ports]),
+            self.antenna.name,
         )
 
-    def drive(
-        self, sources: dict[str, Source] | Source | None = None, frequency: str | float | None = None
-    ) -> Driven:
+    def drive(self, sources: dict[str, Source] | Source | None = None, frequency: str | float | None = None) -> Driven:
         """Drive the ports at one frequency.
 
         sources: by port, made by `volts`, `amperes`, `watts`; a lone port needs no name, and without words it gets 1 W

@@ -27,7 +27,7 @@ Complexes = NDArray[np.complex128]
 
 def decibels(ratio: ArrayLike) -> Floats:
     """10 log10 of a power ratio, floored at -200 dB so that a null stays a number."""
-    return 10.0 * np.log10(np.maximum(np.asarray(ratio, float), 1e-20))
+    return np.asarray(10.0 * np.log10(np.maximum(np.asarray(ratio, float), 1e-20)))
 
 
 @dataclass(frozen=True, eq=False)
@@ -38,7 +38,7 @@ class FarField:
     field is worked out where it is asked for; nothing is interpolated between samples.
 
     Angles: θ from +z, φ from +x towards +y; elevation = 90° - θ, azimuth = φ. Over a plane the field below it is
-    zero, and figures that would need it are NaN-free: they are left out with the reason.
+    zero, and figures that would need it are left out with the reason.
     """
 
     currents: WireCurrents
@@ -64,7 +64,7 @@ class FarField:
     def intensity(self, theta: ArrayLike, phi: ArrayLike) -> Floats:
         """Radiation intensity (|E_θ|² + |E_φ|²)/2η, W/sr, for angles in radians."""
         e_theta, e_phi = self.field(theta, phi)
-        return (np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2) / (2.0 * WAVE_IMPEDANCE)
+        return np.asarray((np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2) / (2.0 * WAVE_IMPEDANCE))
 
     @cached_property
     def radiated(self) -> float:
@@ -215,7 +215,10 @@ class FarField:
         return lobes.beamwidth(self._level(plane), self.step, level)
 
     def side_lobe(self, plane: str) -> tuple[float, float] | None:
-        """Highest lobe beside the main one in the "E" or "H" cut: (dB relative to the peak, degrees from it), or None."""
+        """Highest lobe beside the main one in the "E" or "H" cut: (dB below the peak, degrees from it), or None.
+
+        The level is relative to the peak, so it is negative; a second lobe as strong as the first has 0 dB.
+        """
         return lobes.side_lobe(self._level(plane), self.step)
 
     def _level(self, plane: str) -> lobes.Level:
@@ -242,9 +245,7 @@ class FarField:
         """The figures of merit as a pandas table: value, unit, and a remark where one is needed."""
         import pandas as pd
 
-        return pd.DataFrame(
-            list(self._figures()), columns=["figure", "value", "unit", "remark"]
-        ).set_index("figure")
+        return pd.DataFrame(list(self._figures()), columns=["figure", "value", "unit", "remark"]).set_index("figure")
 
     def _figures(self) -> Iterable[tuple[str, float | None, str, str]]:
         theta, phi = self.peak
@@ -259,7 +260,7 @@ class FarField:
             yield f"half-power beamwidth, {plane}-plane", width, "deg", "" if width is not None else below
         for plane in ("E", "H"):
             lobe = self.side_lobe(plane)
-            remark = "no other lobe" if lobe is None else f"{lobe[1]:+.0f} deg from the peak"
+            remark = "no other lobe" if lobe is None else f"{abs(lobe[1]):.0f} deg from the peak"
             yield f"side lobe level, {plane}-plane", None if lobe is None else lobe[0], "dB", remark
         back = self.front_to_back
         yield "front-to-back ratio", back, "dB", "not defined over an infinite plane" if back is None else ""

@@ -32,7 +32,7 @@ def great_circle(axis: Floats, side: Floats) -> Track:
     """From the peak along axis towards side, all round."""
 
     def directions(along: Floats) -> Floats:
-        return np.cos(along)[:, None] * axis + np.sin(along)[:, None] * side
+        return np.asarray(np.cos(along)[:, None] * axis + np.sin(along)[:, None] * side)
 
     return Track("plane through the peak", "angle from the peak", -math.pi, math.pi, directions)
 
@@ -42,7 +42,7 @@ def meridian(azimuth: float, half_space: bool) -> Track:
     out = np.array([math.cos(azimuth), math.sin(azimuth), 0.0])
 
     def directions(along: Floats) -> Floats:
-        return np.cos(along)[:, None] * out + np.sin(along)[:, None] * np.array([0.0, 0.0, 1.0])
+        return np.asarray(np.cos(along)[:, None] * out + np.sin(along)[:, None] * np.array([0.0, 0.0, 1.0]))
 
     start, stop = (0.0, math.pi) if half_space else (-math.pi, math.pi)
     return Track(f"azimuth {math.degrees(azimuth):g}°", "elevation", start, stop, directions)
@@ -132,14 +132,14 @@ def side_lobe(level: Level, step: float) -> tuple[float, float] | None:
     # A rise of 0.01 dB over the neighbourhood's least makes a lobe; less is the rounding of an omnidirectional cut.
     maxima = np.flatnonzero((samples >= before) & (samples > after) & (samples > -math.inf))
     middle = count // 2
+    spacing = float(along[1] - along[0])
     lobes = []
-    for i in maxima:
+    for i in maxima.tolist():
         between = samples[min(i, middle) : max(i, middle) + 1].min()
         if between < samples[i] - 0.01:
-            spacing = along[1] - along[0]
             best = minimize_scalar(
                 lambda x: -float(np.nan_to_num(level(np.array([x]))[0], nan=-300.0)),
-                bounds=(along[i] - spacing, along[i] + spacing),
+                bounds=(float(along[i]) - spacing, float(along[i]) + spacing),
                 method="bounded",
             )
             lobes.append((-float(best.fun), math.degrees(best.x)))

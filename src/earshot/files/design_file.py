@@ -77,7 +77,7 @@ class _Reader:
         return found
 
     def value(self, name: str, given: str | float | ValueTable) -> Value:
-        table = given if isinstance(given, ValueTable) else ValueTable(**{"is": given})
+        table = given if isinstance(given, ValueTable) else ValueTable.model_validate({"is": given})
         for key, text in (("is", table.is_), ("from", table.from_), ("to", table.to)):
             if isinstance(text, str):
                 units.evaluate(text, wavelength=wavelength(self.frequency), what=f"{self.name}: values.{name}.{key}")
@@ -158,7 +158,9 @@ class _Reader:
                     raise DesignFileError(f"{self.name}: {what}: port '{port}' is driven twice: keep one")
                 sources[port] = make(self.quantity(amount, kind, f"{what}.{kind}.{port}"))
         if not sources and len(self.table.port) > 1:
-            raise DesignFileError(f"{self.name}: {what} drives no port: add power = {{ {next(iter(self.table.port))} = '1 W' }}")
+            raise DesignFileError(
+                f"{self.name}: {what} drives no port: add power = {{ {next(iter(self.table.port))} = '1 W' }}"
+            )
         hertz = self.frequency if table.frequency is None else self.hertz(table.frequency, f"{what}.frequency")
         return Case(name, sources, hertz, tuple(self.cut(text, what) for text in table.cuts))
 
@@ -166,7 +168,8 @@ class _Reader:
         match = _CUT.match(text.strip())
         if not match:
             raise DesignFileError(
-                f"{self.name}: {what}.cuts: '{text}' is not a cut; write 'E', 'H', 'elevation 10 deg' or 'azimuth 0 deg'"
+                f"{self.name}: {what}.cuts: '{text}' is not a cut; write 'E', 'H', 'elevation 10 deg' "
+                "or 'azimuth 0 deg'"
             )
         if match["plane"]:
             return Cut(plane=match["plane"])

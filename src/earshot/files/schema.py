@@ -73,7 +73,7 @@ class DesignTable(_Table):
     case: dict[str, CaseTable] = {}
 
 
-_TABLES = {
+_TABLES: dict[str, type[BaseModel]] = {
     "values": ValueTable,
     "wire": WireTable,
     "port": PortTable,
@@ -90,7 +90,9 @@ def _known_keys(place: tuple[Any, ...]) -> list[str]:
 
 
 def _where(place: tuple[Any, ...]) -> str:
-    return ".".join(str(p) for p in place if not str(p).startswith(("str", "float", "list[", "constrained", "ValueTable")))
+    return ".".join(
+        str(p) for p in place if not str(p).startswith(("str", "float", "list[", "constrained", "ValueTable"))
+    )
 
 
 def _explain(problem: Any) -> str:

@@ -91,5 +91,7 @@ def write(result: Any, path: str | Path) -> Path:
         ".json": lambda place: place.write_text(json_text(records(table)), encoding="utf-8"),
     }
     if ending not in writers:
-        raise UsageError(f"'{target.name}': Earshot writes .csv and .json, and networks as .s1p, .s2p, ...; not '{ending}'")
+        raise UsageError(
+            f"'{target.name}': Earshot writes .csv and .json, and networks as .s1p, .s2p, ...; not '{ending}'"
+        )
     return write_atomically(target, writers[ending])

@@ -42,4 +42,3 @@ def write_touchstone(network: Network, path: str | Path) -> Path:
         raise UsageError(f"'{target.name}': a network of {count} ports is written to a file ending in .s{count}p")
     text = touchstone(network)
     return write_atomically(target, lambda temporary: temporary.write_text(text))
-

@@ -144,7 +144,7 @@ class Antenna:
 
     def without(self, *names: str) -> Antenna:
         """The antenna less the named wires and ports; ports on a wire that goes, go with it."""
-        known = {part.name for part in (*self.wires, *self.ports)}
+        known = {w.name for w in self.wires} | {p.name for p in self.ports}
         for name in names:
             if name not in known:
                 raise UsageError(f"antenna '{self.name}': {unknown('part', name, known)}")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -73,7 +74,9 @@ def _ports(antenna: Antenna, pieces: _Pieces) -> Iterator[Finding]:
     arms = np.bincount(pieces.joint.ravel())
     for port in antenna.ports:
         if port.on not in wires:
-            yield Finding("stop", port.name, f"port '{port.name}': {unknown('wire', port.on, wires)}", "name one of them")
+            yield Finding(
+                "stop", port.name, f"port '{port.name}': {unknown('wire', port.on, wires)}", "name one of them"
+            )
             continue
         wire = wires[port.on]
         grounded = antenna.grounded(wire)
@@ -84,7 +87,10 @@ def _ports(antenna: Antenna, pieces: _Pieces) -> Iterator[Finding]:
             yield Finding("stop", port.name, says, remedy)
             continue
         own = pieces.joint[pieces.wire == antenna.wires.index(wire)]
-        for end, joint, foot, edge in ((0.0, own[0, 0], grounded[0], low), (wire.length, own[-1, 1], grounded[1], high)):
+        for end, joint, foot, edge in (
+            (0.0, own[0, 0], grounded[0], low),
+            (wire.length, own[-1, 1], grounded[1], high),
+        ):
             if arms[joint] == 1 and not foot and abs(edge - end) < 1e-9 * wire.length:
                 yield Finding(
                     "warn",
@@ -118,14 +124,14 @@ def _shapes(antenna: Antenna, pieces: _Pieces) -> Iterator[Finding]:
             continue
         short = own & (lengths < 4.0 * wire.radius) & (lengths > 0.0)
         if short.any() and own.sum() > 1:
-            n = int(np.flatnonzero(short)[np.argmin(lengths[short])])
+            least = int(np.flatnonzero(short)[np.argmin(lengths[short])])
             yield Finding(
                 "warn",
                 wire.name,
                 f"wire '{wire.name}' has {short.sum()} pieces shorter than four radii, the shortest "
-                f"{lengths[n]:g} m at {_at(pieces.start[n])}",
+                f"{lengths[least]:g} m at {_at(pieces.start[least])}",
                 "use fewer corners or a thinner wire: bends so close are beyond the kernel",
-                _place(pieces.start[n]),
+                _place(pieces.start[least]),
             )
 
 
@@ -137,7 +143,7 @@ def _joints(antenna: Antenna, pieces: _Pieces) -> Iterator[Finding]:
     out = np.stack([away, -away], axis=1).reshape(-1, 3)
     order = np.argsort(joint, kind="stable")
     bounds = np.searchsorted(joint[order], np.arange(joint.max() + 2))
-    for first, last in zip(bounds, bounds[1:], strict=False):
+    for first, last in itertools.pairwise(bounds):
         arms = order[first:last]
         for i, a in enumerate(arms):
             for b in arms[i + 1 :]:
@@ -155,8 +161,8 @@ def _joints(antenna: Antenna, pieces: _Pieces) -> Iterator[Finding]:
                     yield Finding(
                         "warn",
                         one.name,
-                        f"{names} meet at {math.degrees(angle):.0f} deg at {_at(place)}; below 30 deg the tubes overlap "
-                        "beyond what the kernel describes",
+                        f"{names} meet at {math.degrees(angle):.0f} deg at {_at(place)}; below 30 deg the tubes "
+                        "overlap beyond what the kernel describes",
                         "open the angle or look at the evidence",
                         _place(place),
                     )

@@ -102,22 +102,23 @@ class Design:
         resolved = {}
         for name, value in self.given:
             found = self._quantity(name, value.is_)
-            for limit, text, outside in (
-                ("from", value.from_, lambda low, x=found.si: x < low - 1e-12 * abs(low)),
-                ("to", value.to, lambda high, x=found.si: x > high + 1e-12 * abs(high)),
-            ):
-                if text is None:
-                    continue
-                bound = self._quantity(f"{name}, {limit}", text)
-                if bound.kind != found.kind:
-                    raise UsageError(f"value '{name}' is a {found.kind}, but its '{limit}' ({text}) is a {bound.kind}")
-                if outside(bound.si):
-                    raise UsageError(
-                        f"value '{name}' = {value.is_} is outside its range "
-                        f"({value.from_ or 'any'} to {value.to or 'any'}): change it or the range"
-                    )
+            bounds = [self._bound(name, key, text, found) for key, text in (("from", value.from_), ("to", value.to))]
+            low, high = (b if b is not None else found.si for b in bounds)
+            if found.si < low - 1e-12 * abs(low) or found.si > high + 1e-12 * abs(high):
+                raise UsageError(
+                    f"value '{name}' = {value.is_} is outside its range "
+                    f"({value.from_ or 'any'} to {value.to or 'any'}): change it or the range"
+                )
             resolved[name] = found
         return Values(resolved)
+
+    def _bound(self, name: str, key: str, text: str | float | None, value: Quantity) -> float | None:
+        if text is None:
+            return None
+        bound = self._quantity(f"{name}, {key}", text)
+        if bound.kind != value.kind:
+            raise UsageError(f"value '{name}' is a {value.kind}, but its '{key}' ({text}) is a {bound.kind}")
+        return bound.si
 
     def with_(self, **changes: str | float | Value) -> Design:
         """A new design with some values changed; ranges and notes stay. Raises UsageError for names it has not."""
@@ -181,4 +182,3 @@ class Design:
             for name, value in self.given
         ]
         return pd.DataFrame(rows, columns=["name", "value", "kind", "written", "from", "to", "note"]).set_index("name")
-

@@ -8,6 +8,7 @@ gives the same mesh.
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass, field
@@ -81,12 +82,12 @@ class WireMesh:
     @property
     def lengths(self) -> Floats:
         """Segment lengths (n,), metres."""
-        return self._columns[6]
+        return np.asarray(self._columns[6])
 
     @property
     def tangents(self) -> Floats:
         """Unit tangents (n, 3)."""
-        return self._columns[3:6].T
+        return np.asarray(self._columns[3:6].T)
 
     @property
     def centres(self) -> Floats:
@@ -151,7 +152,7 @@ def _spans(antenna: Antenna, rule: MeshRule) -> _Spans:
             marks += [e for e in edges if min(abs(e - m) for m in part.arc) > 1e-9 * part.length]
         marks += [low for low, high in gaps if low == high]
         stops = sorted(set(marks))
-        for s0, s1 in zip(stops, stops[1:], strict=False):
+        for s0, s1 in itertools.pairwise(stops):
             wire.append(index)
             arc.append((s0, s1))
             places += [part.at(s0), part.at(s1)]
@@ -191,7 +192,7 @@ def _pieces(spans: _Spans, nodes: int) -> tuple[Ints, Floats]:
     links = coo_array((np.ones(len(spans.ends)), tuple(spans.ends.T)), shape=(nodes, nodes))
     count, label = connected_components(links, directed=False)
     lengths = np.bincount(label[spans.ends[:, 0]], spans.arc[:, 1] - spans.arc[:, 0], minlength=count)
-    return np.asarray(label), lengths
+    return np.asarray(label, np.int64), np.asarray(lengths, float)
 
 
 def _graded_cuts(length: float, first: float, last: float, most: float, growth: float) -> Floats:
@@ -224,7 +225,9 @@ def _graded_cuts(length: float, first: float, last: float, most: float, growth: 
     return np.asarray(cuts)
 
 
-def _cuts(antenna: Antenna, spans: _Spans, rule: MeshRule, wavelength: float, grounded: Floats) -> Iterable[Floats]:
+def _cuts(
+    antenna: Antenna, spans: _Spans, rule: MeshRule, wavelength: float, grounded: NDArray[np.bool_]
+) -> Iterable[Floats]:
     nodes = len(spans.places)
     piece, metal = _pieces(spans, nodes)
     lengths = spans.arc[:, 1] - spans.arc[:, 0]

@@ -8,8 +8,6 @@ and the charge term needs only their sum. A segment is a column of an (8, n) arr
 length, radius. Pairs well apart go through `fill`; here are the near ones, to about 1e-7.
 """
 
-import math
-
 import numpy as np
 from numba import njit
 

@@ -7,8 +7,6 @@ With x = ½kl t·r̂ and the current I = mean + diff·(s/l - ½), a segment at c
 where θ_t is the angle between the axis and r̂, and J0 is the azimuth average over the tube.
 """
 
-import math
-
 import numpy as np
 from numba import njit
 

@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..geometry.antenna import Antenna
-from ..geometry.parts import Port
 from ..geometry.mesh import WireMesh
+from ..geometry.parts import Port
 from .basis import WireBasis
 
 

@@ -57,6 +57,4 @@ def respond(antenna: Antenna, basis: WireBasis, frequency: float) -> tuple[Compl
 def response(antenna: Antenna, basis: WireBasis, frequencies: NDArray[np.float64]) -> Response:
     """Solve an antenna on a given basis at every frequency (Hz)."""
     solved = [respond(antenna, basis, float(f)) for f in frequencies]
-    return Response(
-        antenna, basis, frequencies, np.array([c for c, _ in solved]), np.array([y for _, y in solved])
-    )
+    return Response(antenna, basis, frequencies, np.array([c for c, _ in solved]), np.array([y for _, y in solved]))

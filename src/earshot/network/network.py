@@ -21,7 +21,8 @@ Complexes = NDArray[np.complex128]
 class Network:
     """The antenna between its ports.
 
-    frequencies (n,), Hz; admittance (n, ports, ports), siemens; ports: names; references (ports,), ohm. Results are
+    frequencies (n,), Hz; admittance (n, ports, ports), siemens; ports: names; references (ports,), ohm; label: of
+    the antenna. Results are
     labelled by frequency and by port: `to` is where a wave comes out, `from` where it goes in.
     """
 
@@ -29,6 +30,7 @@ class Network:
     admittance: Complexes
     ports: tuple[str, ...]
     references: NDArray[np.float64]
+    label: str = ""
 
     def _index(self, port: str | None) -> int:
         if port is None:
@@ -71,7 +73,7 @@ class Network:
 
     def z(self) -> xr.DataArray:
         """Impedance matrix (frequency, to, from), ohm: voltages with every other port open."""
-        return self._pairs(np.linalg.inv(self.admittance), "Z", "ohm")
+        return self._pairs(np.asarray(np.linalg.inv(self.admittance), np.complex128), "Z", "ohm")
 
     def _scattering(self) -> Complexes:
         root = np.sqrt(self.references)
@@ -90,7 +92,9 @@ class Network:
         """The same network with one reference impedance (ohm) at every port."""
         if not reference > 0.0:
             raise UsageError(f"reference {reference} is not above zero; give ohms, such as 50")
-        return Network(self.frequencies, self.admittance, self.ports, np.full(len(self.ports), float(reference)))
+        return Network(
+            self.frequencies, self.admittance, self.ports, np.full(len(self.ports), float(reference)), self.label
+        )
 
     def reflection(self) -> xr.DataArray:
         """Reflection coefficient (frequency, port), every other port closed by its reference."""
@@ -113,7 +117,10 @@ class Network:
         return self._each(-20.0 * np.log10(magnitude), "return_loss", "dB")
 
     def to_frame(self, port: str | None = None) -> pd.DataFrame:
-        """A table over frequency for one port: R, X (ohm), VSWR, return loss (dB), reflection. A lone port needs no name."""
+        """A table over frequency for one port: R, X (ohm), VSWR, return loss (dB), reflection.
+
+        A lone port needs no name. Raises UsageError for a port there is not.
+        """
         import pandas as pd
 
         p = self._index(port)

@@ -64,5 +64,5 @@ def driven_ports(
             v[p], i[p], e[p] = 0.0, 1.0, source.amount
         else:
             e[p] = np.sqrt(8.0 * references[p]) * source.amount
-    voltages = np.linalg.solve(np.diag(v) + i[:, None] * admittance, e)
+    voltages = np.asarray(np.linalg.solve(np.diag(v) + i[:, None] * admittance, e), np.complex128)
     return voltages, admittance @ voltages

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from importlib.metadata import version
 from typing import Annotated
 
 import typer
 
-from ... import __version__
 from ...errors import EarshotError
 from .check import check
 from .demo import demo
@@ -29,13 +29,15 @@ for command in (demo, check, solve, plot):
 
 def _version(wanted: bool) -> None:
     if wanted:
-        typer.echo(f"earshot {__version__}")
+        typer.echo(f"earshot {version('earshot')}")
         raise typer.Exit
 
 
 @app.callback()
 def earshot(
-    version: Annotated[bool, typer.Option("--version", callback=_version, is_eager=True, help="Say which version.")] = False,
+    show_version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Say which version.")
+    ] = False,
 ) -> None:
     """Wire antennas by the method of moments: describe, check, solve, look."""
 

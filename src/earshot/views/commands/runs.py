@@ -78,7 +78,8 @@ def _lone_case(file: DesignFile) -> tuple[Case, ...]:
     """With one port there is only one way to drive it."""
     if len(file.design.antenna.ports) > 1:
         raise ModelError(
-            f"'{file.title}' has several ports and no case says how they are driven: add a [case.NAME] with power = {{...}}"
+            f"'{file.title}' has several ports and no case says how they are driven: "
+            "add a [case.NAME] with power = { PORT = '1 W' }"
         )
     assert file.design.frequency is not None
     return (Case("1 W available", {}, file.design.frequency, ()),)

@@ -14,7 +14,9 @@ from .screen import complain, paragraphs, show, show_json
 
 Out = Annotated[
     Path | None,
-    typer.Option("--out", "-o", metavar="FOLDER", help="Write network, currents and cuts there (CSV, JSON, Touchstone)."),
+    typer.Option(
+        "--out", "-o", metavar="FOLDER", help="Write network, currents and cuts there (CSV, JSON, Touchstone)."
+    ),
 ]
 WithEvidence = Annotated[bool, typer.Option("--evidence", help="Solve once more, finer, and show how far to trust it.")]
 

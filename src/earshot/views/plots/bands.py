@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ...errors import UsageError
 from ...network.network import Network
-from .style import FAINT, LINES, clear_below, end_label, heading, look, sheet
+from .style import FAINT, LINES, flat_axes, heading, legend_above, look, mark, sheet
 
 Floats = NDArray[np.float64]
 _PREFIX = ((1e9, "GHz"), (1e6, "MHz"), (1e3, "kHz"), (1.0, "Hz"))
@@ -50,8 +50,10 @@ def _line(axes: Axes, x: Floats, y: Floats, label: str, **style: object) -> str:
 
 def _foot(networks: Sequence[Network]) -> str:
     ports = {(p, r) for n in networks for p, r in zip(n.ports, n.references, strict=True)}
-    return "reference impedance: " + ", ".join(f"{p} {r:g} ohm" for p, r in sorted(ports)) + (
-        "; other ports closed by theirs" if max(len(n.ports) for n in networks) > 1 else ""
+    return (
+        "reference impedance: "
+        + ", ".join(f"{p} {r:g} ohm" for p, r in sorted(ports))
+        + ("; other ports closed by theirs" if max(len(n.ports) for n in networks) > 1 else "")
     )
 
 
@@ -64,20 +66,24 @@ def _band_figure(
 ) -> Figure:
     with look():
         figure = sheet()
-        axes = figure.add_subplot()
+        axes = flat_axes(figure)
         scale = _frequency_axis(axes, networks) if networks else 1.0
         for network, port, label in _curves(networks, labels):
             draw(axes, network, port, label, scale)
         finish(axes)
-        if len(axes.get_legend_handles_labels()[0]) > 1:
-            axes.legend(loc="upper right")
-        heading(figure, title, _foot(networks))
-        clear_below(figure)
+        curves = len(axes.get_legend_handles_labels()[0])
+        if curves > 1:
+            legend_above(axes, min(curves, 6))
+        names = list(dict.fromkeys(n.label for n in networks if n.label))
+        heading(figure, ": ".join([*names[:1], title] if len(names) == 1 else [title]), _foot(networks))
     return figure
 
 
-def vswr(*networks: Network, labels: Sequence[str] | None = None, top: float = 5.0) -> Figure:
-    """VSWR over frequency, one curve per port; several networks lie over one another. top: where the axis ends."""
+def vswr(*networks: Network, labels: Sequence[str] | None = None, top: float | None = None) -> Figure:
+    """VSWR over frequency, one curve per port; several networks lie over one another.
+
+    top: where the axis ends; unless given, between 3 and 10 as the curves need.
+    """
 
     def draw(axes: Axes, network: Network, port: int, label: str, scale: float) -> None:
         values = network.vswr().values[:, port]
@@ -85,11 +91,12 @@ def vswr(*networks: Network, labels: Sequence[str] | None = None, top: float = 5
         best = int(values.argmin())
         axes.plot(network.frequencies[best] / scale, values[best], "o", color=colour)
         text = f"{values[best]:.2f} at {network.frequencies[best] / scale:.6g}"
-        end_label(axes, float(network.frequencies[best] / scale), float(values[best]), text, colour)
+        mark(axes, float(network.frequencies[best] / scale), float(values[best]), text, colour)
 
     def finish(axes: Axes) -> None:
         axes.axhline(2.0, color=FAINT, linewidth=1.0, linestyle=":")
-        axes.set_ylim(1.0, top)
+        highest = max(float(n.vswr().max()) for n in networks)
+        axes.set_ylim(1.0, top or min(max(np.ceil(highest), 3.0), 10.0))
         axes.set_ylabel("VSWR")
 
     return _band_figure("VSWR", networks, labels, draw, finish)
@@ -106,7 +113,7 @@ def return_loss(*networks: Network, labels: Sequence[str] | None = None) -> Figu
         axes.set_ylim(max(axes.get_ylim()[1], 20.0), 0.0)
         axes.set_ylabel("return loss, dB")
 
-    return _band_figure("Return loss", networks, labels, draw, finish)
+    return _band_figure("return loss", networks, labels, draw, finish)
 
 
 def impedance(*networks: Network, labels: Sequence[str] | None = None) -> Figure:
@@ -123,10 +130,10 @@ def impedance(*networks: Network, labels: Sequence[str] | None = None) -> Figure
             share = z.imag[i] / (z.imag[i] - z.imag[i + 1])
             zero, resistance = x[i] + share * (x[i + 1] - x[i]), z.real[i] + share * (z.real[i + 1] - z.real[i])
             axes.plot(zero, 0.0, "o", markersize=9, markerfacecolor="none", color=colour)
-            end_label(axes, float(zero), 0.0, f"X = 0 at {zero:.6g}, R = {resistance:.3g} ohm", colour)
+            mark(axes, float(zero), 0.0, f"X = 0 at {zero:.6g}, R = {resistance:.3g} ohm", colour, above=False)
 
     def finish(axes: Axes) -> None:
         axes.axhline(0.0, color=FAINT, linewidth=1.0)
         axes.set_ylabel("ohm")
 
-    return _band_figure("Input impedance", networks, labels, draw, finish)
+    return _band_figure("input impedance", networks, labels, draw, finish)

@@ -3,26 +3,53 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
 from matplotlib.figure import Figure
 from matplotlib.projections.polar import PolarAxes
+from numpy.typing import NDArray
 
 from ...errors import UsageError
 from ...fields.far import FarField
 from ...units import engineering
-from .style import FAINT, LINES, clear_below, heading, look, sheet
+from .style import DASHES, FAINT, LINES, PAPER, flat_axes, heading, legend_above, look, sheet
 
 if TYPE_CHECKING:
     import xarray as xr
 
+Floats = NDArray[np.float64]
 _QUANTITIES = {"gain": "gain", "directivity": "directivity", "realized_gain": "realized gain"}
 
 
-def _cuts(
-    field: FarField, planes: Sequence[str], elevation: str | float | None, azimuth: str | float | None
-) -> list[tuple[str, xr.Dataset]]:
+@dataclass(frozen=True, slots=True)
+class _Curve:
+    """One cut, ready to draw: angles in degrees, levels in dBi (NaN below a plane), and what the angle is."""
+
+    label: str
+    angle: Floats
+    level: Floats
+    kind: str
+    colour: str
+    dash: object
+
+
+def _curve(cut: xr.Dataset, label: str, quantity: str, field: FarField, number: int) -> _Curve:
+    level = cut[quantity].values
+    if field.half_space:
+        level = np.where(cut.theta.values <= 90.0 + 1e-9, level, np.nan)
+    colour, dash = LINES[number % len(LINES)], DASHES[number % len(DASHES)]
+    return _Curve(label, cut.angle.values, level, str(cut.attrs["angle"]), colour, dash)
+
+
+def _curves(
+    field: FarField, planes: Sequence[str], elevation: str | float | None, azimuth: str | float | None, quantity: str
+) -> list[_Curve]:
+    if quantity not in _QUANTITIES:
+        raise UsageError(f"quantity '{quantity}' is not one of {', '.join(_QUANTITIES)}")
+    if not planes and elevation is None and azimuth is None:
+        planes = ("E", "H")
     cuts = [(f"{plane}-plane", field.cut(plane)) for plane in planes]
     if elevation is not None:
         cut = field.cut(elevation=elevation)
@@ -30,23 +57,26 @@ def _cuts(
     if azimuth is not None:
         cut = field.cut(azimuth=azimuth)
         cuts.append((str(cut.attrs["cut"]), cut))
-    return cuts or [(f"{plane}-plane", field.cut(plane)) for plane in ("E", "H")]
+    return [_curve(cut, label, quantity, field, i) for i, (label, cut) in enumerate(cuts)]
 
 
-def _known(quantity: str) -> str:
-    if quantity not in _QUANTITIES:
-        raise UsageError(f"quantity '{quantity}' is not one of {', '.join(_QUANTITIES)}")
-    return _QUANTITIES[quantity]
+def _rim(curves: Sequence[_Curve]) -> float:
+    """The next multiple of 3 dB above everything drawn."""
+    return float(np.ceil(max(np.nanmax(c.level) for c in curves) / 3.0 + 1e-9) * 3.0)
 
 
-def _foot(field: FarField, cuts: Sequence[tuple[str, xr.Dataset]]) -> str:
-    angles = dict.fromkeys(f"{label}: angle is the {cut.attrs['angle']}" for label, cut in cuts)
-    plane = "; perfect plane at z = 0" if field.half_space else ""
-    return "; ".join(
-        "E-, H-plane: angle from the peak" if "peak" in a and len(cuts) > 1 else a for a in dict.fromkeys(
-            "E-, H-plane: angle from the peak" if "peak" in a else a for a in angles
-        )
-    ) + f" (elevation from the horizon, azimuth from +x towards +y){plane}"
+_MEANINGS = {
+    "angle from the peak": "E-, H-plane: angle from the peak",
+    "elevation": "elevation: angle above the horizon, past 90° on the far side",
+    "azimuth": "azimuth: from +x towards +y",
+}
+
+
+def _head(figure: Figure, field: FarField, quantity: str, curves: Sequence[_Curve]) -> None:
+    notes = [_MEANINGS[kind] for kind in dict.fromkeys(c.kind for c in curves)]
+    notes += ["perfect plane at z = 0"] if field.half_space else []
+    title = f"{field.label}: {_QUANTITIES[quantity]} at {engineering(field.frequency, 'Hz', 6)}"
+    heading(figure, title, "; ".join(notes))
 
 
 def polar(
@@ -59,39 +89,38 @@ def polar(
 ) -> Figure:
     """Cuts on polar axes in dBi: planes "E", "H" (both unless something is named), an elevation, an azimuth.
 
-    quantity: "gain", "directivity" or "realized_gain". span: decibels from the rim to the centre.
+    Cuts that share an angle share a circle. quantity: "gain", "directivity" or "realized_gain". span: decibels from the
+    rim to the centre. Raises UsageError for a quantity or a plane there is not.
     """
-    name = _known(quantity)
-    cuts = _cuts(field, planes, elevation, azimuth)
+    curves = _curves(field, planes, elevation, azimuth, quantity)
+    rim = _rim(curves)
+    kinds = list(dict.fromkeys(c.kind for c in curves))
     with look():
         figure = sheet()
-        rim = np.ceil(max(float(cut[quantity].max()) for _, cut in cuts) / 3.0 + 1e-9) * 3.0
-        for i, (label, cut) in enumerate(cuts):
-            axes = figure.add_subplot(1, len(cuts), i + 1, projection="polar")
+        for i, kind in enumerate(kinds):
+            width = 1.0 / len(kinds)
+            place = (i * width + 0.1 * width, 0.12, 0.8 * width, 0.64)
+            axes = figure.add_axes(place, projection="polar")
             assert isinstance(axes, PolarAxes)
-            angle = np.radians(cut.angle.values)
-            values = np.where(_above(field, cut), cut[quantity].values, np.nan)
-            axes.plot(angle, np.maximum(values, rim - span), color=LINES[i % len(LINES)], linestyle="-")
-            axes.fill(angle, np.nan_to_num(np.maximum(values, rim - span), nan=rim - span), alpha=0.12, color=LINES[i])
-            axes.set_rlim(rim - span, rim)
-            axes.set_rticks(np.arange(rim - span + 6.0, rim + 0.1, 6.0))
-            axes.set_rlabel_position(100.0)
-            axes.tick_params(axis="y", labelsize=8, labelcolor=FAINT)
-            axes.set_thetagrids(range(0, 360, 30))
-            axes.set_xticklabels([f"{a if a <= 180 or 'azimuth' == cut.attrs['angle'] else a - 360}°" for a in range(0, 360, 30)])
-            axes.spines["polar"].set_color(FAINT)
-            axes.set_title(f"{label}, most {float(np.nanmax(values)):.2f} dBi", fontsize=12, loc="center", pad=14)
-        heading(figure, _title(field, name), _foot(field, cuts))
-        clear_below(figure)
+            _circle(axes, [c for c in curves if c.kind == kind], rim, span, kind)
+        _head(figure, field, quantity, curves)
     return figure
 
 
-def _above(field: FarField, cut: xr.Dataset) -> np.ndarray:
-    return np.asarray(cut.theta.values <= 90.0 + 1e-9) if field.half_space else np.ones(cut.angle.size, bool)
-
-
-def _title(field: FarField, name: str) -> str:
-    return f"{field.label}: {name} at {engineering(field.frequency, 'Hz')}"
+def _circle(axes: PolarAxes, curves: Sequence[_Curve], rim: float, span: float, kind: str) -> None:
+    for curve in curves:
+        level = np.maximum(curve.level, rim - span)
+        label = f"{curve.label}, most {np.nanmax(curve.level):.2f} dBi"
+        axes.plot(np.radians(curve.angle), level, color=curve.colour, linestyle=curve.dash, label=label)
+        axes.fill(np.radians(curve.angle), np.nan_to_num(level, nan=rim - span), alpha=0.10, color=curve.colour)
+    axes.set_rlim(rim - span, rim)
+    axes.set_rgrids(np.arange(rim - span + 6.0, rim + 0.1, 6.0), angle=105.0, fontsize=8, color=FAINT)
+    for text in axes.get_yticklabels():
+        text.set_bbox({"facecolor": PAPER, "edgecolor": "none", "alpha": 0.7, "pad": 0.8})
+    turns = range(0, 360, 30)
+    axes.set_thetagrids(turns, [f"{a if a <= 180 or kind == 'azimuth' else a - 360}°" for a in turns])
+    axes.spines["polar"].set_color(FAINT)
+    axes.legend(loc="lower center", bbox_to_anchor=(0.5, 1.08), ncols=1)
 
 
 def cartesian(
@@ -102,22 +131,25 @@ def cartesian(
     quantity: str = "gain",
     span: float = 40.0,
 ) -> Figure:
-    """The same cuts on straight axes: level in dBi over angle, one curve per cut."""
-    name = _known(quantity)
-    cuts = _cuts(field, planes, elevation, azimuth)
+    """The same cuts on straight axes: level in dBi over angle, one curve per cut, span decibels high.
+
+    Raises UsageError for a quantity or a plane there is not.
+    """
+    curves = _curves(field, planes, elevation, azimuth, quantity)
+    rim = _rim(curves)
     with look():
         figure = sheet()
-        axes = figure.add_subplot()
-        for label, cut in cuts:
-            axes.plot(cut.angle, np.where(_above(field, cut), cut[quantity].values, np.nan), label=label)
-        rim = np.ceil(max(float(cut[quantity].max()) for _, cut in cuts) / 3.0 + 1e-9) * 3.0
+        axes = flat_axes(figure)
+        for curve in curves:
+            # One axis for all: angles of an azimuth cut run from -180 to 180 like the others.
+            angle = (curve.angle + 180.0) % 360.0 - 180.0
+            order = np.argsort(angle, kind="stable")
+            axes.plot(angle[order], curve.level[order], color=curve.colour, linestyle=curve.dash, label=curve.label)
         axes.set_ylim(rim - span, rim)
-        low, high = min(float(c.angle.min()) for _, c in cuts), max(float(c.angle.max()) for _, c in cuts)
-        axes.set_xlim(low, high)
-        axes.set_xticks(np.arange(np.ceil(low / 30.0) * 30.0, high + 1.0, 30.0))
+        axes.set_xlim(-180.0, 180.0)
+        axes.set_xticks(range(-180, 181, 30))
         axes.set_xlabel("angle, degrees")
-        axes.set_ylabel(f"{name}, dBi")
-        axes.legend(loc="upper right")
-        heading(figure, _title(field, name), _foot(field, cuts))
-        clear_below(figure)
+        axes.set_ylabel(f"{_QUANTITIES[quantity]}, dBi")
+        legend_above(axes, len(curves))
+        _head(figure, field, quantity, curves)
     return figure

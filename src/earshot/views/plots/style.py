@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from typing import Any
 
 import matplotlib as mpl
 from cycler import cycler
@@ -44,27 +45,43 @@ _RULES = {
 @contextmanager
 def look() -> Iterator[None]:
     """Draw with the house style, leaving the caller's own settings alone."""
-    rules = _RULES | {"axes.prop_cycle": cycler(color=LINES) + cycler(linestyle=DASHES)}
+    rules: Any = _RULES | {"axes.prop_cycle": cycler(color=LINES) + cycler(linestyle=DASHES)}
     with mpl.rc_context(rules):
         yield
 
 
-def sheet(width: float = 10.0, height: float = 6.25) -> Figure:
+def sheet() -> Figure:
     """An empty figure that needs no display."""
-    return Figure(figsize=(width, height), dpi=128, layout="constrained")
+    return Figure(figsize=(10.0, 6.25), dpi=128)
 
 
-def heading(figure: Figure, title: str, subtitle: str) -> None:
-    """Title at the upper left, what it was made from below it."""
-    figure.suptitle(title, x=0.015, ha="left", fontsize=15, fontweight="bold")
-    figure.text(0.015, 0.012, subtitle, ha="left", va="bottom", fontsize=9, color=FAINT)
+def flat_axes(figure: Figure) -> Axes:
+    """One pair of straight axes between the heading and the foot."""
+    return figure.add_axes((0.085, 0.155, 0.885, 0.735))
 
 
-def clear_below(figure: Figure) -> None:
-    """Keep room for the line at the foot of the page."""
-    figure.get_layout_engine().set(rect=(0.0, 0.045, 1.0, 0.955))  # type: ignore[union-attr]
+def heading(figure: Figure, title: str, foot: str) -> None:
+    """Title at the upper left; at the foot, what the figure was made from."""
+    figure.text(0.02, 0.975, title, ha="left", va="top", fontsize=15, fontweight="bold")
+    figure.text(0.02, 0.018, foot, ha="left", va="bottom", fontsize=9, color=FAINT)
 
 
-def end_label(axes: Axes, x: float, y: float, text: str, colour: str) -> None:
-    """A word at a point of a curve, in the curve's colour."""
-    axes.annotate(text, (x, y), xytext=(7, 7), textcoords="offset points", color=colour, fontsize=10)
+def mark(axes: Axes, x: float, y: float, text: str, colour: str, *, above: bool = True) -> None:
+    """A word beside a point of a curve, in the curve's colour, on whichever side of it there is room."""
+    low, high = axes.get_xlim()
+    share = (x - low) / (high - low)
+    side = "left" if share < 0.3 else "right" if share > 0.7 else "center" if above else "left"
+    axes.annotate(
+        text,
+        (x, y),
+        xytext=(0 if above else 9, 14 if above else -16),
+        textcoords="offset points",
+        ha=side,
+        color=colour,
+        fontsize=10,
+    )
+
+
+def legend_above(axes: Axes, columns: int) -> None:
+    """The legend above the axes at the right, out of the way of the curves."""
+    axes.legend(loc="lower right", bbox_to_anchor=(1.0, 0.995), ncols=columns, borderaxespad=0.2)
