@@ -285,7 +285,7 @@ def _sizes(antenna: Antenna, frequency: float, rule: MeshRule) -> Iterator[Findi
             "warn",
             antenna.name,
             f"the mesh is too coarse: {rule.per_wavelength:g} segments per wavelength at {frequency / 1e6:g} MHz",
-            f"use at least {_COARSEST:g}; 60 unless given",
+            f"use at least {_COARSEST:g}; {MeshRule().per_wavelength:g} unless given",
         )
     for wire in antenna.wires:
         if wire.radius > _THICKEST * wave:

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import TYPE_CHECKING
 
 from .. import units
 from ..constants import wavelength
 from ..errors import UsageError, unknown
 from ..units import Quantity
 from .antenna import Antenna
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,27 +147,28 @@ class Design:
         target = units.frequency(frequency)
         factor = self.frequency / target
 
-        def scaled(name: str, value: str | float | None) -> str | float | None:
-            if not isinstance(value, str):
+        def scaled(name: str, value: str | float) -> str | float:
+            # What is measured in wavelengths follows by itself.
+            if not isinstance(value, str) or "lambda" in value:
                 return value
             quantity = self._quantity(name, value)
             return f"{quantity.si * factor!r} m" if quantity.kind == "length" else value
 
-        given: dict[str, Any] = {}
-        for name, value in self.given:
-            if isinstance(value.is_, str) and "lambda" in value.is_:
-                given[name] = value
-            else:
-                is_ = scaled(name, value.is_)
-                given[name] = Value(
-                    value.is_ if is_ is None else is_, scaled(name, value.from_), scaled(name, value.to), value.note
-                )
+        given = {
+            name: Value(
+                scaled(name, value.is_),
+                None if value.from_ is None else scaled(name, value.from_),
+                None if value.to is None else scaled(name, value.to),
+                value.note,
+            )
+            for name, value in self.given
+        }
         return self._copy(target, given)
 
     def _copy(self, frequency: float | None, given: Mapping[str, Value]) -> Design:
         return Design(self.build, frequency=frequency, **given)
 
-    def table(self) -> Any:
+    def table(self) -> pd.DataFrame:
         """The values as a pandas table: value in SI, what it measures, as written, range, note."""
         import pandas as pd
 

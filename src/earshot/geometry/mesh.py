@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from ..errors import ModelError, UsageError
 from .antenna import Antenna
+from .parts import Wire
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -33,7 +34,7 @@ class MeshRule:
     Raises UsageError for values that make no mesh.
     """
 
-    per_wavelength: float = 60.0
+    per_wavelength: float = 80.0
     growth: float | None = 0.5
     finest: float = 0.1
     port_share: float = 4.0
@@ -150,7 +151,10 @@ def _spans(antenna: Antenna, rule: MeshRule) -> _Spans:
             # A gap edge that falls on a corner is that corner.
             edges = {e for g in gaps for e in g}
             marks += [e for e in edges if min(abs(e - m) for m in part.arc) > 1e-9 * part.length]
-        marks += [low for low, high in gaps if low == high]
+        # The middle of a gap is a node, as the foot of a port on a plane is: a monopole is half its dipole.
+        middles = [0.5 * (low + high) for low, high in gaps if not _at_foot(part, low, high, antenna.grounded(part))]
+        if rule.growth is not None or any(low == high for low, high in gaps):
+            marks += [m for m in middles if min(abs(m - x) for x in marks) > 1e-9 * part.length]
         stops = sorted(set(marks))
         for s0, s1 in itertools.pairwise(stops):
             wire.append(index)
@@ -161,6 +165,11 @@ def _spans(antenna: Antenna, rule: MeshRule) -> _Spans:
     labels = joined_points(every, joint_reach(antenna))
     _, first = np.unique(labels, return_index=True)
     return _Spans(np.array(wire), np.array(arc), labels.reshape(-1, 2), every[first], np.array(gap))
+
+
+def _at_foot(wire: Wire, low: float, high: float, grounded: tuple[bool, bool]) -> bool:
+    """Whether a gap stands on the plane."""
+    return (grounded[0] and low == 0.0) or (grounded[1] and high == wire.length)
 
 
 def _nearest(spans: _Spans, start: Floats, growth: float) -> Floats:
@@ -242,8 +251,11 @@ def _cuts(
             if arms[node] == 1 and not grounded[node]:
                 wanted[node] = min(wanted[node], rule.finest * radius)
             if gap:
-                wanted[node] = min(wanted[node], long / rule.port_share)
-    limits = np.minimum(most, metal / rule.least)[piece]
+                # This is half the gap; the other half lies beyond its middle, or is the image's.
+                wanted[node] = min(wanted[node], 2.0 * long / rule.port_share)
+    # What stands on a plane has its image as well.
+    doubled = np.where(np.bincount(piece[grounded], minlength=len(metal)) > 0, 2.0, 1.0)
+    limits = np.minimum(most, doubled * metal / rule.least)[piece]
     near = np.minimum(_nearest(spans, wanted, rule.growth), limits)
     return [
         _graded_cuts(long, near[i], near[j], limits[i], rule.growth)

@@ -8,6 +8,9 @@ R² = Q² - 2a... apart; over both azimuths R² has the mean Q² = |D|² + a² +
 We replace the double azimuth by one angle ψ, R² = Q² - B cos ψ with B = √(2V): the same mean, the same variance. For
 coaxial tubes of any radii (V = 2a²b²) this IS the exact kernel; for all others it is exact to second order in
 (radius/distance), symmetric in the two tubes, and touching parallel tubes (D = 2a) give R² = 0 just as they should.
+Against the double azimuth it is off by 13 % within half a radius of a right-angled corner, 2 % at two radii, 0.1 % at
+four; side by side at 2.5 radii by 0.5 % of the potential of a long wire, at four by 0.07 %.
+
 The static parts ⟨1/R⟩ and ⟨R⟩ are complete elliptic integrals, evaluated by the arithmetic-geometric mean
 (Abramowitz and Stegun 1964, 17.6); the rest is smooth and needs three angles.
 """

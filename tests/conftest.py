@@ -1,0 +1,42 @@
+"""Shared by all tests: models, the command line in process, and fresh kernels."""
+
+import sys
+from pathlib import Path
+
+import pytest
+
+import earshot as es
+from earshot.views.commands.app import main
+
+sys.path.insert(0, str(Path(__file__).parent / "validation"))
+KERNELS = Path(es.__file__).parent / "kernels"
+
+
+def pytest_configure():
+    # The compiler's cache looks at one file only; a kernel whose helper changed in another would be stale.
+    newest = max(p.stat().st_mtime for p in KERNELS.glob("*.py"))
+    for cached in KERNELS.glob("__pycache__/*.nb?"):
+        if cached.stat().st_mtime < newest:
+            cached.unlink()
+
+
+@pytest.fixture(scope="session")
+def demo_path():
+    return Path(es.__file__).parent / "demo" / "tag_receiver.toml"
+
+
+@pytest.fixture
+def run(capsys):
+    """Run a command in process: (exit status, standard output, standard error)."""
+
+    def call(*words):
+        status = main([str(w) for w in words])
+        return status, *capsys.readouterr()
+
+    return call
+
+
+@pytest.fixture
+def dipole():
+    wire = es.Wire("rod", [(0, 0, "-0.48 m"), (0, 0, "0.48 m")], radius="3 mm")
+    return es.Antenna("dipole", [wire], [es.Port("feed", on="rod")])
