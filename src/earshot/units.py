@@ -6,10 +6,12 @@ units are the unit package's; both are loaded when the first text is read.
 
 from __future__ import annotations
 
+import ast
 import functools
 import math
+import operator
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -67,21 +69,24 @@ def _functions() -> dict[str, Any]:
     }
 
 
-def _times(a: Any, b: Any) -> Any:
-    # The safe-expression package's own product asks for len(), which quantities only
-    # pretend to have.
-    if isinstance(a, str) or isinstance(b, str):
-        raise TypeError("text cannot be multiplied")
-    return a * b
+def _on_numbers(operation: Callable[[Any, Any], Any]) -> Callable[[Any, Any], Any]:
+    # The safe-expression package's own sum and product ask for len(), which quantities only pretend to have.
+    def safe(a: Any, b: Any) -> Any:
+        if isinstance(a, str) or isinstance(b, str):
+            raise TypeError("arithmetic is for numbers, not for text")
+        return operation(a, b)
+
+    return safe
 
 
 @functools.cache
 def _operators() -> dict[Any, Any]:
-    import ast
-
     import simpleeval
 
-    operators: dict[Any, Any] = simpleeval.DEFAULT_OPERATORS | {ast.Mult: _times}
+    operators: dict[Any, Any] = simpleeval.DEFAULT_OPERATORS | {
+        ast.Add: _on_numbers(operator.add),
+        ast.Mult: _on_numbers(operator.mul),
+    }
     return operators
 
 

@@ -5,7 +5,7 @@ import math
 
 import numpy as np
 import pytest
-from models import ONE_METRE, dipole, horizontal, monopole, pair
+from models import dipole, horizontal, monopole, pair
 
 import earshot as es
 

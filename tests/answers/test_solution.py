@@ -59,7 +59,9 @@ def test_summary_holds_the_figures_of_merit():
     table = beam.summary()
     assert table.loc["gain", "value"] == pytest.approx(7.43, abs=0.05)
     assert table.loc["front-to-back ratio", "value"] == pytest.approx(16.3, abs=0.9)
-    assert table.loc["side lobe level, H-plane", "value"] == pytest.approx(-table.loc["front-to-back ratio", "value"], abs=0.5)
+    assert table.loc["side lobe level, H-plane", "value"] == pytest.approx(
+        -table.loc["front-to-back ratio", "value"], abs=0.5
+    )
     e = beam.cut("E")
     assert float(e.gain.max()) == pytest.approx(table.loc["gain", "value"], abs=1e-3)
     # Half the power half the beamwidth away, by the definition.
@@ -91,7 +93,7 @@ def test_short_dipole_in_closed_form():
     table = driven.currents_table()
     effective = abs(np.trapezoid(table["current_A"], table["along_m"]) / driven.currents[0])
     assert 0.0045 < effective < 0.005
-    assert answer.network.z().values[0, 0, 0].real == pytest.approx(80 * math.pi**2 * effective**2, rel=1e-4)
+    assert answer.network.z().values[0, 0, 0].real == pytest.approx(80 * math.pi**2 * effective**2, rel=1e-3)
     beam = driven.far_field()
     assert float(beam.directivity(*beam.peak)) == pytest.approx(1.5, rel=1e-3)
     assert beam.beamwidth("E") == pytest.approx(90.0, abs=0.05)

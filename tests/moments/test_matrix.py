@@ -12,8 +12,12 @@ from earshot.moments.matrix import WireMatrix
 KINDS = {
     "tripod": es.Antenna(
         "tripod",
-        [es.Wire(f"leg {i}", [(0, 0, 0.3), (0.2 * np.cos(i * 2.1), 0.2 * np.sin(i * 2.1), 0.1)], radius=0.002 * (i + 1)) for i in range(3)]
-        + [es.Wire("mast", [(0, 0, 0.3), (0, 0, 0.55)], radius=0.004)],
+        [
+            es.Wire("mast", [(0, 0, 0.3), (0, 0, 0.55)], radius=0.004),
+            es.Wire("leg 1", [(0, 0, 0.3), (0.2, 0, 0.1)], radius=0.002),
+            es.Wire("leg 2", [(0, 0, 0.3), (-0.1, 0.17, 0.1)], radius=0.004),
+            es.Wire("leg 3", [(0, 0, 0.3), (-0.1, -0.17, 0.1)], radius=0.006),
+        ],
         [es.Port("feed", on="mast", at=0.2)],
     ),
     "close pair over a plane": es.Antenna(

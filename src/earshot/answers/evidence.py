@@ -48,19 +48,20 @@ class Evidence:
     refined_unknowns: int
     figures: tuple[Figure, ...]
     residual: float
+    residual_place: str
     balance: float
     passivity: float
 
     def to_frame(self) -> pd.DataFrame:
-        """A pandas table: value, ± (change under one refinement, where there is one) and unit."""
+        """A pandas table: value, ± (change under one refinement, where there is one), unit and remark."""
         import pandas as pd
 
-        rows = [(f.name, f.value, f.change, f.unit) for f in self.figures] + [
-            ("largest boundary residual", self.residual, math.nan, "V per V"),
-            ("power balance (radiated/accepted - 1)", self.balance, math.nan, "1"),
-            ("least/greatest eigenvalue of Re Z", self.passivity, math.nan, "1"),
+        rows = [(f.name, f.value, f.change, f.unit, "") for f in self.figures] + [
+            ("largest boundary residual", self.residual, math.nan, "V per V", self.residual_place),
+            ("power balance", self.balance, math.nan, "1", "radiated/accepted - 1; zero without losses"),
+            ("passivity", self.passivity, math.nan, "1", "least/greatest eigenvalue of Re Z; not below zero"),
         ]
-        return pd.DataFrame(rows, columns=["figure", "value", "±", "unit"]).set_index("figure")
+        return pd.DataFrame(rows, columns=["figure", "value", "±", "unit", "remark"]).set_index("figure")
 
 
 def _in_finer(basis: WireBasis, finer: WireBasis, coefficients: NDArray[np.complex128]) -> NDArray[np.complex128]:
@@ -75,8 +76,8 @@ def _in_finer(basis: WireBasis, finer: WireBasis, coefficients: NDArray[np.compl
     return np.asarray(spsolve((onto @ finer.ends).tocsc().astype(complex), onto @ halves))
 
 
-def boundary_residual(solution: Solution, frequency: float) -> float:
-    """Largest tangential field left between tested places, in volts over a segment per volt applied to a port.
+def boundary_residual(solution: Solution, frequency: float) -> tuple[float, str]:
+    """Largest tangential field left between tested places, in volts over a segment per volt applied, and where it is.
 
     The current is tested with functions it was not solved with: the hats at the middles of its segments.
     """
@@ -85,12 +86,21 @@ def boundary_residual(solution: Solution, frequency: float) -> float:
     index = int(np.argmin(np.abs(solution.frequencies - frequency)))
     matrix = WireMatrix(finer, float(solution.frequencies[index]), solution.antenna.medium.has_plane).full()
     applied = port_vectors(solution.antenna, finer)
-    middle = np.unique(finer.function[finer.mesh.ends.ravel()[finer.half] >= len(solution.mesh.nodes)])
-    worst = 0.0
-    for port, coefficients in enumerate(solution.response.coefficients[index]):
-        left = applied[:, port] - matrix @ _in_finer(basis, finer, coefficients)
-        worst = max(worst, float(np.abs(left[middle]).max()))
-    return worst
+    old = len(solution.mesh.nodes)
+    node = finer.mesh.ends.ravel()[finer.half]
+    # The function at the middle of segment s is the one that owns node old + s.
+    middle = np.empty(len(solution.mesh), np.int64)
+    middle[node[node >= old] - old] = finer.function[node >= old]
+    left = np.array(
+        [
+            np.abs(applied[:, port] - matrix @ _in_finer(basis, finer, coefficients))[middle]
+            for port, coefficients in enumerate(solution.response.coefficients[index])
+        ]
+    )
+    segment = int(left.max(axis=0).argmax())
+    wire = solution.antenna.wires[solution.mesh.wire[segment]]
+    along = float(solution.mesh.arc[segment].mean())
+    return float(left.max()), f"{along:.4g} m along wire '{wire.name}', {wire.length:.4g} m long"
 
 
 def _figures(solution: Solution, refined: Solution, drive: dict[str, Source] | None, frequency: float) -> list[Figure]:
@@ -122,13 +132,15 @@ def evidence(
     hertz = driven.frequency
     index = int(np.argmin(np.abs(solution.frequencies - hertz)))
     refined = solution.at(index).resolved(wire_basis(solution.mesh.halved()))
+    residual, place = boundary_residual(solution, hertz)
     resistances = np.linalg.eigvalsh(solution.network.z().values[index].real)
     return Evidence(
         frequency=hertz,
         unknowns=solution.unknowns,
         refined_unknowns=refined.unknowns,
         figures=tuple(_figures(solution.at(index), refined, sources, hertz)),
-        residual=boundary_residual(solution, hertz),
+        residual=residual,
+        residual_place=place,
         balance=beam.efficiency - 1.0,
         passivity=float(resistances[0] / resistances[-1]),
     )

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from .. import units
 from ..answers.frequencies import band, in_hertz
 from ..constants import wavelength
-from ..errors import DesignFileError, UnitError, UsageError, unknown
+from ..errors import DesignFileError, EarshotError, UnitError, unknown
 from ..geometry.antenna import Antenna
 from ..geometry.design import Design, Value, Values
 from ..geometry.parts import Port, Wire
@@ -124,6 +124,10 @@ class _Reader:
             place = units.evaluate(
                 at, names, wavelength=wavelength(self.frequency), what=f"{self.name}: port.{name}.at"
             )
+            if place.kind not in ("number", "length"):
+                raise UnitError(
+                    f"{self.name}: port.{name}.at: '{table.at}' is a {place.kind}; give a fraction of the wire or a length"
+                )
             at = place.si if place.kind == "number" else f"{place.si!r} m"
         gap = None if table.gap is None else self.quantity(table.gap, "length", f"port.{name}.gap", names)
         reference = self.quantity(table.reference, "resistance", f"port.{name}.reference", names)
@@ -135,10 +139,7 @@ class _Reader:
             raise DesignFileError(f"{self.name}: band and frequencies are both there: keep one")
         if table.band is not None:
             ends = (self.hertz(table.band.from_, "band.from"), self.hertz(table.band.to, "band.to"))
-            try:
-                return band(*ends, table.band.points)
-            except UsageError as problem:
-                raise DesignFileError(f"{self.name}: {problem}") from None
+            return band(*ends, table.band.points)
         if table.frequencies is not None:
             return in_hertz([self.hertz(f, f"frequencies, entry {i + 1}") for i, f in enumerate(table.frequencies)])
         return in_hertz(self.frequency)
@@ -233,7 +234,17 @@ def read_design(path: str | Path) -> DesignFile:
     except tomlkit.exceptions.TOMLKitError as problem:
         raise DesignFileError(f"{place.name} is not TOML: {problem}; mend that line") from None
     table = parsed(content, place.name)
-    reader = _Reader(table, place)
+    try:
+        return _assembled(_Reader(table, place))
+    except EarshotError as problem:
+        # Faults found by the parts themselves do not know which file they came from.
+        if str(problem).startswith(place.name):
+            raise
+        raise type(problem)(f"{place.name}: {problem}") from None
+
+
+def _assembled(reader: _Reader) -> DesignFile:
+    table = reader.table
     values = {name: reader.value(name, given) for name, given in table.values.items()}
     design = Design(_builder(reader), frequency=reader.frequency, **values)
     design.antenna  # noqa: B018 - building it once finds every fault in the wires and ports now

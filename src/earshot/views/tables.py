@@ -6,6 +6,7 @@ import math
 from collections.abc import Iterable
 from typing import Any
 
+from rich.console import Group
 from rich.table import Table
 from rich.text import Text
 
@@ -20,22 +21,26 @@ _MOST_ROWS = 13
 _COLOURS = {"stop": "bold red", "warn": "yellow", "note": "cyan"}
 
 
-def _table(title: str, columns: Iterable[tuple[str, bool]]) -> Table:
-    table = Table(title=title, title_justify="left", title_style="bold", box=None, pad_edge=False, padding=(0, 2, 0, 0))
+def _table(columns: Iterable[tuple[str, bool]]) -> Table:
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0))
     for name, number in columns:
         table.add_column(name, justify="right" if number else "left", header_style="dim")
     return table
 
 
-def findings_table(findings: Findings, name: str) -> Table | Text:
+def _titled(title: str, table: Table) -> Group:
+    return Group(Text(title, style="bold"), table)
+
+
+def findings_table(findings: Findings, name: str) -> Group | Text:
     """Findings, worst first, each with its remedy."""
     if not findings:
         return Text(f"{name}: nothing found, ready to solve", style="green")
-    table = _table(f"{name}: {len(findings)} finding{'s' if len(findings) > 1 else ''}", [("", False), ("", False)])
+    table = _table([("", False), ("", False)])
     table.show_header = False
     for finding in findings:
         table.add_row(Text(finding.level, style=_COLOURS[finding.level]), Text(f"{finding.says}: {finding.remedy}"))
-    return table
+    return _titled(f"{name}: {len(findings)} finding{'s' if len(findings) > 1 else ''}", table)
 
 
 def model_line(solution: Solution) -> Text:
@@ -49,7 +54,7 @@ def model_line(solution: Solution) -> Text:
     )
 
 
-def network_tables(network: Network) -> list[Table]:
+def network_tables(network: Network) -> list[Group]:
     """One table per port; long bands are thinned, keeping the ends and the best match, and say so."""
     tables = []
     for port, reference in zip(network.ports, network.references, strict=True):
@@ -58,7 +63,7 @@ def network_tables(network: Network) -> list[Table]:
         shown = "" if len(keep) == len(frame) else f", {len(keep)} of {len(frame)} frequencies (best marked *)"
         title = f"port {port}, {reference:g} ohm{shown}"
         names = ["frequency", "R, ohm", "X, ohm", "VSWR", "return loss, dB"]
-        table = _table(title, [(n, True) for n in names])
+        table = _table([(n, True) for n in names])
         best = int(frame["VSWR"].to_numpy().argmin())
         for i in keep:
             row = frame.iloc[i]
@@ -70,36 +75,34 @@ def network_tables(network: Network) -> list[Table]:
                 f"{row['VSWR']:.3f}" if row["VSWR"] < 1000 else f"{row['VSWR']:.3g}",
                 f"{row['return_loss_dB']:.2f}",
             )
-        tables.append(table)
+        tables.append(_titled(title, table))
     return tables
 
 
 def _thinned(count: int, best: int) -> list[int]:
-    if count <= _MOST_ROWS:
-        return list(range(count))
-    even = {round(i * (count - 1) / (_MOST_ROWS - 2)) for i in range(_MOST_ROWS - 1)}
-    return sorted(even | {best})
+    stride = -(-(count - 1) // (_MOST_ROWS - 2)) if count > _MOST_ROWS else 1
+    return sorted({*range(0, count, stride), count - 1, best})
 
 
 def _number(value: float | None) -> str:
     if value is None or math.isnan(value):
         return "-"
-    return f"{value:.4g}" if abs(value) < 1e-2 and value else f"{value:.3f}".rstrip("0").rstrip(".")
+    return f"{value:.4g}" if 0.0 < abs(value) < 1e-2 else f"{value:.3f}"
 
 
-def field_table(field: FarField, title: str) -> Table:
+def field_table(field: FarField, title: str) -> Group:
     """The figures of merit of a far field."""
-    table = _table(title, [("figure", False), ("value", True), ("unit", False), ("", False)])
+    table = _table([("figure", False), ("value", True), ("unit", False), ("", False)])
     for figure, row in field.summary().iterrows():
         unit = "" if row["unit"] == "1" else row["unit"]
         table.add_row(str(figure), _number(row["value"]), unit, Text(row["remark"], style="dim"))
-    return table
+    return _titled(title, table)
 
 
-def drive_table(driven: Driven) -> Table:
+def drive_table(driven: Driven) -> Group:
     """What happens at each port of a drive."""
     names = ["port", "voltage, V", "current, A", "impedance, ohm", "power, W"]
-    table = _table("at the ports", [(n, n != "port") for n in names])
+    table = _table([(n, n != "port") for n in names])
     for port, row in driven.ports_table().iterrows():
         z = complex(row["active_impedance_ohm"])
         table.add_row(
@@ -109,18 +112,24 @@ def drive_table(driven: Driven) -> Table:
             f"{z.real:.2f} {z.imag:+.2f}j" if math.isfinite(abs(z)) else "open",
             f"{row['power_W']:.4g}",
         )
-    return table
+    return _titled("at the ports", table)
 
 
-def evidence_table(evidence: Evidence) -> Table:
+def evidence_table(evidence: Evidence) -> Group:
     """How far to trust the figures."""
     title = (
         f"evidence at {engineering(evidence.frequency, 'Hz', 6)}: {evidence.unknowns} unknowns against "
         f"{evidence.refined_unknowns} with every segment halved"
     )
-    table = _table(title, [("figure", False), ("value", True), ("±", True), ("unit", False)])
+    table = _table([("figure", False), ("value", True), ("±", True), ("unit", False), ("", False)])
     for figure, row in evidence.to_frame().iterrows():
         change: Any = row["±"]
         unit = "" if row["unit"] == "1" else row["unit"]
-        table.add_row(str(figure), f"{row['value']:.5g}", "" if math.isnan(change) else f"{change:.2g}", unit)
-    return table
+        table.add_row(
+            str(figure),
+            f"{row['value']:.5g}",
+            "" if math.isnan(change) else f"{change:.2g}",
+            unit,
+            Text(row["remark"], style="dim"),
+        )
+    return _titled(title, table)

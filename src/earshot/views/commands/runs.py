@@ -10,7 +10,7 @@ from typing import Any
 from ...answers.evidence import Evidence, evidence
 from ...answers.frequencies import in_hertz
 from ...answers.solution import Driven, Solution, solve
-from ...errors import ModelError
+from ...errors import UsageError
 from ...fields.far import FarField
 from ...files.design_file import Case, Cut, DesignFile
 from ...files.tables import network_table, records, write
@@ -53,7 +53,7 @@ def run(file: DesignFile, *, own_frequencies: bool = True, with_evidence: bool =
     """Solve and drive a design file.
 
     own_frequencies: cases are driven at the frequencies they name, which are solved with the rest; otherwise at every
-    frequency that was asked for. Raises ModelError when the file says nothing to drive but has several ports.
+    frequency that was asked for. Raises UsageError when the file says nothing to drive but has several ports.
     """
     cases = file.cases or _lone_case(file)
     if own_frequencies:
@@ -77,7 +77,7 @@ def run(file: DesignFile, *, own_frequencies: bool = True, with_evidence: bool =
 def _lone_case(file: DesignFile) -> tuple[Case, ...]:
     """With one port there is only one way to drive it."""
     if len(file.design.antenna.ports) > 1:
-        raise ModelError(
+        raise UsageError(
             f"'{file.title}' has several ports and no case says how they are driven: "
             "add a [case.NAME] with power = { PORT = '1 W' }"
         )

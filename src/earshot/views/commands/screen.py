@@ -15,7 +15,8 @@ from ...files.tables import json_text
 
 def show(*things: Any) -> None:
     """Print tables and lines on standard output; colour only on a terminal."""
-    console = Console(soft_wrap=not sys.stdout.isatty(), highlight=False)
+    # A pipe has no width to fit: let every line be as long as it is.
+    console = Console(width=None if sys.stdout.isatty() else 240, highlight=False)
     for thing in things:
         console.print(thing)
 

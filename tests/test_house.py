@@ -1,0 +1,69 @@
+"""The house itself: its walls, its face, its examples, its words."""
+
+import ast
+import re
+import runpy
+import statistics
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+import earshot as es
+
+ROOT = Path(__file__).parent.parent
+TOOLS = Path(sys.executable).parent
+
+
+def call(*words):
+    return subprocess.run([str(w) for w in words], cwd=ROOT, capture_output=True, text=True)
+
+
+@pytest.mark.parametrize(
+    "words", [("ruff", "check", "."), ("ruff", "format", "--check", "."), ("mypy",), ("lint-imports",)]
+)
+def test_lint_types_and_walls(words):
+    done = call(TOOLS / words[0], *words[1:])
+    assert done.returncode == 0, done.stdout + done.stderr
+
+
+def test_the_face_is_explicit_and_sorted():
+    assert es.__all__ == sorted(es.__all__)
+    stub = ast.parse((ROOT / "src/earshot/__init__.pyi").read_text())
+    named = {a.asname for node in stub.body if isinstance(node, ast.ImportFrom) for a in node.names}
+    assert set(es.__all__) == named
+    for name in es.__all__:
+        assert getattr(es, name).__doc__
+
+
+def test_import_is_light():
+    code = "import sys, earshot; print([m for m in ('pandas','scipy','numba','matplotlib','pint') if m in sys.modules])"
+    assert call(sys.executable, "-c", code).stdout == "[]\n"
+
+    def seconds(name):
+        line = call(sys.executable, "-X", "importtime", "-c", f"import {name}").stderr.splitlines()[-1]
+        return int(line.split("|")[1])
+
+    ours, numpys = (statistics.median(seconds(name) for _ in range(3)) for name in ("earshot", "numpy"))
+    assert ours <= 3 * numpys
+
+
+@pytest.mark.parametrize("script", sorted((ROOT / "examples").glob("*.py")), ids=lambda p: p.stem)
+def test_examples_run(script, tmp_path, monkeypatch, capsys):
+    monkeypatch.chdir(tmp_path)
+    runpy.run_path(str(script), run_name="__main__")
+    assert capsys.readouterr().out
+    assert list(tmp_path.glob("*.png"))
+
+
+def test_files_stay_small():
+    for path in (ROOT / "src").rglob("*.py"):
+        assert len(path.read_text().splitlines()) <= 500, path
+
+
+def test_readme_and_pictures_agree():
+    readme = (ROOT / "README.md").read_text()
+    linked = set(re.findall(r"docs/screenshots/([\w.-]+)", readme))
+    assert linked == {p.name for p in (ROOT / "docs/screenshots").iterdir()}
+    assert len(linked) < 20

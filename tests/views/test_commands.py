@@ -1,0 +1,141 @@
+"""The command line: what it prints, what it writes, how it ends."""
+
+import json
+import re
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+
+
+def test_demo_runs_from_design_to_figures(run, tmp_path):
+    status, out, err = run("demo", "--out", tmp_path / "demo")
+    assert status == 0
+    for words in ("nothing found", "unknowns", "VSWR", "realized gain", "front-to-back", "evidence", "power balance"):
+        assert words in out
+    names = {p.name for p in (tmp_path / "demo").iterdir()}
+    assert {
+        "tag_receiver.toml",
+        "network.s1p",
+        "network.csv",
+        "listening-cut-E.csv",
+        "pattern.png",
+        "vswr.png",
+    } <= names
+    assert "now try" in err
+    assert "\x1b[" not in out
+
+
+def test_solve_prints_json_that_a_program_can_read(run, demo_path):
+    status, out, _ = run("solve", demo_path, "-f", "150.1 MHz", "--json", "--evidence", "--set", "driven=0.95 m")
+    content = json.loads(out)
+    assert status == 0
+    assert [row["port"] for row in content["network"]] == ["feed"]
+    assert next(v for v in content["values"] if v["name"] == "driven")["value"] == 0.95
+    figures = {row["figure"]: row["value"] for row in content["cases"][0]["figures"]}
+    assert figures["gain"] == pytest.approx(7.3, abs=0.1)
+    assert figures["radiation efficiency"] == pytest.approx(1, abs=1e-3)
+    assert {row["figure"] for row in content["evidence"]} >= {"R at feed", "largest boundary residual"}
+
+
+def test_solve_writes_what_it_found(run, demo_path, tmp_path):
+    status, out, err = run("solve", demo_path, "-f", "149 MHz", "-f", "151 MHz", "--out", tmp_path)
+    assert status == 0
+    assert out.count("realized gain") == 2
+    names = sorted(p.name for p in tmp_path.iterdir())
+    assert "listening-149-MHz-figures.csv" in names
+    assert f"{len(names)} files written" in err
+
+
+def test_check_ends_with_one_when_something_stops_it(run, demo_path, tmp_path):
+    assert run("check", demo_path)[:2] == (0, "Ternholm tag receiver: nothing found, ready to solve\n")
+    crossed = tmp_path / "crossed.toml"
+    crossed.write_text(demo_path.read_text() + '[wire.boom]\nradius="1 cm"\npoints=["-1 m,0,0", "1 m,0,0"]\n')
+    status, out, _ = run("check", crossed)
+    assert status == 1
+    assert "'driven' crosses 'boom' at (0, 0, 0) m without a junction: split them there or move one" in out
+    status, out, _ = run("check", crossed, "--json")
+    assert (status, json.loads(out)["findings"][0]["level"]) == (1, "stop")
+    status, out, err = run("solve", crossed)
+    assert (status, out) == (1, "")
+    assert "crosses" in err
+
+
+@pytest.mark.parametrize(
+    ("words", "status", "says"),
+    [
+        (["solve", "nowhere.toml"], 2, "cannot read design file 'nowhere.toml'"),
+        (["solve", "DEMO", "--set", "drivn=1 m"], 2, "did you mean 'driven'"),
+        (["solve", "DEMO", "--set", "driven"], 2, "is not NAME=VALUE"),
+        (["solve", "DEMO", "--set", "driven=7"], 2, "needs one|range|is a"),
+        (["solve", "DEMO", "-f", "0 MHz"], 2, "not above zero"),
+        (["solve", "DEMO", "-f", "150"], 2, "has no unit"),
+        (["solve", "DEMO", "--out", "FILE/folder"], 3, "cannot write into folder"),
+        (["plot", "DEMO", "vwsr"], 2, "did you mean 'vswr'"),
+        (["plot", "DEMO", "--format", "gif"], 2, "not one of png"),
+        (["plot", "DEMO", "vswr", "--out", "FILE/folder"], 3, "cannot write into folder"),
+        (["demo", "--out", "FILE/folder"], 3, "cannot write into folder"),
+        (["solve"], 2, "Missing argument"),
+        (["solve", "DEMO", "--loud"], 2, "No such option"),
+        (["sing"], 2, "No such command"),
+    ],
+)
+def test_mistakes_end_with_a_message_and_a_status(run, demo_path, tmp_path, words, status, says):
+    blocker = tmp_path / "FILE"
+    blocker.write_text("")
+    filled = [w.replace("DEMO", str(demo_path)).replace("FILE", str(blocker)) for w in words]
+    got, out, err = run(*filled)
+    assert got == status
+    assert re.search(says, err)
+    assert "Traceback" not in out + err
+    assert list(tmp_path.iterdir()) == [blocker]
+
+
+def test_plot_draws_every_figure_in_every_format(run, demo_path, tmp_path):
+    status, out, err = run("plot", demo_path, "--out", tmp_path, "-f", "149 MHz", "-f", "150 MHz")
+    assert (status, len(out.split())) == (0, 7)
+    assert "solving Ternholm tag receiver at 2 frequencies" in err
+    from matplotlib.image import imread
+
+    for path in tmp_path.glob("*.png"):
+        image = imread(path)
+        assert image.shape == (800, 1280, 4)
+        # Something other than paper is on it.
+        assert (np.abs(image[..., :3] - image[5, 1270, :3]).max(axis=2) > 0.2).mean() > 0.01
+    for ending in ("svg", "pdf"):
+        assert run("plot", demo_path, "polar", "--format", ending, "-f", "150 MHz", "--out", tmp_path)[0] == 0
+        assert (tmp_path / f"polar.{ending}").stat().st_size > 5000
+
+
+def test_it_runs_as_a_module_and_says_its_version():
+    done = subprocess.run([sys.executable, "-m", "earshot", "--version"], capture_output=True, text=True)
+    assert (done.returncode, done.stdout) == (0, "earshot 0.1.0\n")
+
+
+def test_several_ports_need_a_case(run, tmp_path):
+    text = """
+title = "two"
+frequency = "150 MHz"
+[wire.a]
+radius = "1 mm"
+points = ["0, 0, 0", "0, 0, 0.9 m"]
+[wire.b]
+radius = "1 mm"
+points = ["0.5 m, 0, 0", "0.5 m, 0, 0.9 m"]
+[port.one]
+on = "a"
+[port.two]
+on = "b"
+reference = "75 ohm"
+"""
+    path = tmp_path / "two.toml"
+    path.write_text(text)
+    status, _, err = run("solve", path)
+    assert status == 2
+    assert "no case says how they are driven" in err
+    path.write_text(text + '[case.both]\npower = { one = "1 W" }\nvoltage = { two = "3 V" }\n')
+    status, out, _ = run("solve", path, "--out", tmp_path / "out")
+    assert status == 0
+    assert "at the ports" in out
+    assert "R 50" in (tmp_path / "out" / "network.s2p").read_text()
