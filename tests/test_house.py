@@ -67,3 +67,10 @@ def test_readme_and_pictures_agree():
     linked = set(re.findall(r"docs/screenshots/([\w.-]+)", readme))
     assert linked == {p.name for p in (ROOT / "docs/screenshots").iterdir()}
     assert len(linked) < 20
+
+
+def test_the_readme_does_what_it_says(tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    code = re.search(r"```python\n(.*?)```", (ROOT / "README.md").read_text(), re.S).group(1)
+    exec(compile(code, "README.md", "exec"), {})
+    assert (tmp_path / "tag.png").exists()

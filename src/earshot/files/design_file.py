@@ -126,7 +126,8 @@ class _Reader:
             )
             if place.kind not in ("number", "length"):
                 raise UnitError(
-                    f"{self.name}: port.{name}.at: '{table.at}' is a {place.kind}; give a fraction of the wire or a length"
+                    f"{self.name}: port.{name}.at: '{table.at}' is a {place.kind}; "
+                    "give a fraction of the wire or a length"
                 )
             at = place.si if place.kind == "number" else f"{place.si!r} m"
         gap = None if table.gap is None else self.quantity(table.gap, "length", f"port.{name}.gap", names)
