@@ -91,6 +91,8 @@ def test_points_come_from_a_table_too(tmp_path):
         ('"0, 0, -height / 2 + 1 mm"', '"0, 0"', "point 1: '0, 0' has 2 coordinates"),
         ("[band]", 'frequencies = ["150 MHz"]\n[band]', "band and frequencies|not a key"),
         ("[values]", "medium = 'swamp'\n[values]", "no medium 'swamp'"),
+        ('"elevation 10 deg"', '"elevation 100 deg"', "outside -90 to 90 deg"),
+        ('rod = "6 mm"', '"my-rod" = "6 mm"', "cannot be used in arithmetic"),
         ("[values]", "[values", "is not TOML"),
         ('is = "0.5 lambda"', 'is = "5 m"', "outside its range"),
     ],

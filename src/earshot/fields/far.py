@@ -149,7 +149,7 @@ class FarField:
         height = units.angle(elevation, "cut, elevation") if elevation is not None else 0.0
         if not (0.0 if self.half_space else -math.pi / 2) <= height <= math.pi / 2:
             least = "0 (a plane is below)" if self.half_space else "-90"
-            raise UsageError(f"cut: elevation {elevation} is outside {least} to 90 deg")
+            raise UsageError(f"cut: elevation {math.degrees(height):g} deg is outside {least} to 90 deg")
         return lobes.cone(height)
 
     def _sampled(self, track: lobes.Track, step: float) -> xr.Dataset:
@@ -261,7 +261,13 @@ class FarField:
         for plane in ("E", "H"):
             lobe = self.side_lobe(plane)
             remark = "no other lobe" if lobe is None else f"{abs(lobe[1]):.0f} deg from the peak"
-            yield f"side lobe level, {plane}-plane", None if lobe is None else lobe[0], "dB", remark
+            level = None if lobe is None else round(lobe[0], 9)
+            yield (
+                f"side lobe level, {plane}-plane",
+                level,
+                "dB",
+                remark + (", a second main lobe" if level == 0 else ""),
+            )
         back = self.front_to_back
         yield "front-to-back ratio", back, "dB", "not defined over an infinite plane" if back is None else ""
         yield "radiation efficiency", self.efficiency, "1", ""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -77,6 +78,11 @@ class _Reader:
         return found
 
     def value(self, name: str, given: str | float | ValueTable) -> Value:
+        if not name.isidentifier() or name in ("lambda", "pi"):
+            raise DesignFileError(
+                f"{self.name}: values.{name} cannot be used in arithmetic: name it with letters, digits and _, "
+                "and not lambda or pi"
+            )
         table = given if isinstance(given, ValueTable) else ValueTable.model_validate({"is": given})
         for key, text in (("is", table.is_), ("from", table.from_), ("to", table.to)):
             if isinstance(text, str):
@@ -176,7 +182,12 @@ class _Reader:
         if match["plane"]:
             return Cut(plane=match["plane"])
         angle = self.quantity(match["angle"], "angle", f"{what}.cuts")
-        return Cut(elevation=angle) if match["kind"] == "elevation" else Cut(azimuth=angle)
+        if match["kind"] == "azimuth":
+            return Cut(azimuth=angle)
+        least = 0.0 if self.medium().has_plane else -90.0
+        if not least <= math.degrees(angle) <= 90.0:
+            raise DesignFileError(f"{self.name}: {what}.cuts: '{text}' is outside {least:g} to 90 deg of elevation")
+        return Cut(elevation=angle)
 
     def medium(self) -> Medium:
         if self.table.medium not in _MEDIA:

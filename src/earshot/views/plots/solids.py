@@ -65,7 +65,7 @@ def pattern(field: FarField, antenna: Antenna | None = None, *, span: float = 30
     tips = np.maximum(solid.max(axis=(1, 2)), 0.0) + 0.2
     with look():
         figure = sheet()
-        axes = _space(figure, (0.02, 0.02, 0.84, 0.92), low, tips, 1.3)
+        axes = _space(figure, (0.02, 0.0, 0.84, 0.88), low, tips, 1.25)
         scale = Normalize(top - span, top)
         faces = SHORE(scale(np.maximum(gain, top - span)))
         faces[..., 3] = 0.7
