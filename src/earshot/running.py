@@ -19,6 +19,18 @@ def announce(kernel: Any) -> None:
     _log.warning("compiling '%s': once per installation, up to 20 seconds", kernel.__name__)
 
 
+def linear_algebra() -> Any:
+    """The linear-algebra package, with its idle threads told to sleep.
+
+    They would otherwise spin for a moment after every factorisation, on the processors that the next fill needs. Only
+    the first caller in a process can say so, and a value that the user has set stands.
+    """
+    os.environ.setdefault("OPENBLAS_THREAD_TIMEOUT", "4")
+    import scipy.linalg
+
+    return scipy.linalg
+
+
 def thread_count() -> int:
     """Processors this process may use, or EARSHOT_THREADS when that is set."""
     return int(os.environ.get("EARSHOT_THREADS") or len(os.sched_getaffinity(0)))

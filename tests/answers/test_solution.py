@@ -145,3 +145,13 @@ def test_a_frequency_that_was_not_solved_is_solved_aloud(dipole, caplog):
 def test_mistakes_are_named_with_their_cure(dipole, call, says):
     with pytest.raises(es.EarshotError, match=says):
         call(dipole)
+
+
+def test_a_grid_of_directions_is_the_same_as_its_directions_one_by_one():
+    """Grids go through a trigonometric polynomial, single directions through the sum itself."""
+    for antenna in (BEAM.moved((3, -2, 5)), BEAM.rotated("90 deg", "x").raised(1).over(es.perfect_plane())):
+        beam = es.solve(antenna, ONE_METRE).drive().far_field()
+        theta, phi = np.radians(np.linspace(0, 180, 61)), np.radians(np.arange(0, 360, 5.0))
+        grid = np.array(beam.field(theta[:, None], phi))
+        single = np.array(beam.field(*np.meshgrid(theta, phi, indexing="ij")))
+        assert np.abs(grid - single).max() < 1e-8 * np.abs(single).max()

@@ -46,7 +46,8 @@ def test_coaxial_tubes_of_any_radii_are_exact():
             for part, unit in ((np.real, 1), (np.imag, 1j))
         )
         got = complex(*tube.tube_kernel(zeta**2, 0.0, 0.0, 1.0, a, b, k))
-        assert abs(got - exact) < 1e-8 * abs(exact)
+        # The smooth rest is good to 5e-7 out to kR = 1, where other rules have long taken over.
+        assert abs(got - exact) < (5e-8 if zeta < 0.1 else 5e-7) * abs(exact)
 
 
 def test_skew_tubes_agree_to_second_order_and_better():
@@ -54,7 +55,7 @@ def test_skew_tubes_agree_to_second_order_and_better():
     errors = []
     for distance in (4.0, 8.0, 16.0):
         p, q = np.array([0.3, 0.2, 0]) * distance, np.array([-0.4, 0.1, 0.85]) * distance
-        errors.append(abs(kernel(p, x, 1, q, bent, 0.7, 0.05) / double_azimuth(p, x, 1, q, bent, 0.7, 0.05) - 1))
+        errors.append(abs(kernel(p, x, 1, q, bent, 0.7, 1e-3) / double_azimuth(p, x, 1, q, bent, 0.7, 1e-3) - 1))
     assert errors[0] < 3e-3
     # What is left falls like the fourth power of radius over distance.
     assert errors[1] < errors[0] / 10
@@ -125,19 +126,23 @@ def test_self_term_down_to_segments_of_a_quarter_radius():
 
 def test_far_rule_meets_near_rule_where_they_part():
     one = segment((0, 0, 0), (0, 0, 1), 0.016, 0.001)
-    moments = charges = 0.0
+    middle, far = [0.0, 0.0], [0.0, 0.0]
     for direction in ((0, 0, 1), (1, 0, 0), (1, 0, 1)):
-        start = np.asarray(direction) / np.linalg.norm(direction) * 0.1
+        start = np.asarray(direction) / np.linalg.norm(direction) * 0.13
         two = segment(start, (0.2, 0.1, 1), 0.016, 0.001)
-        exact, far = np.zeros((2, 2), complex), np.zeros((8, 1))
-        pairs.skew(one, two, False, 2 * np.pi, exact)
-        fill._far_row(one, two[:, None].copy(), 2 * np.pi, far)
-        got = (far[::2, 0] + 1j * far[1::2, 0]).reshape(2, 2)
-        moments = max(moments, np.abs(got - exact).max() / np.abs(exact).max())
-        charges = max(charges, abs(got.sum() / exact.sum() - 1))
-    assert charges < 2e-5
-    # Shared among the moments the rule is coarser; an impedance moves by 4e-6 (3e-4 ohm of a half-wave dipole).
-    assert moments < 2e-4
+        exact = np.zeros((2, 2), complex)
+        pairs.skew(one, two, 0.0, 2 * np.pi, exact)
+        for rule, found in ((fill._middle_row, middle), (fill._taylor_row, far)):
+            real, imag = np.zeros((4, 1)), np.zeros((4, 1))
+            # With no charge term and t·t' divided out, entries are moments.
+            rule(one, two[:, None].copy(), 2 * np.pi, 1 / (one[3:6] @ two[3:6]), 0.0, real, imag)
+            got = (real + 1j * imag)[:, 0].reshape(2, 2)
+            found[0] = max(found[0], np.abs(got - exact).max() / np.abs(exact).max())
+            found[1] = max(found[1], abs(got.sum() / exact.sum() - 1))
+    assert max(middle) < 2e-6
+    # Shared among the moments the far rule is coarser; an impedance moves by 5e-6 (4e-4 ohm of a half-wave dipole).
+    assert far[0] < 3e-4
+    assert far[1] < 2e-5
 
 
 def test_kernels_agree_with_the_compiler_off():

@@ -87,10 +87,10 @@ def boundary_residual(solution: Solution, frequency: float) -> tuple[float, str]
     matrix = WireMatrix(finer, float(solution.frequencies[index]), solution.antenna.medium.has_plane).full()
     applied = port_vectors(solution.antenna, finer)
     old = len(solution.mesh.nodes)
-    node = finer.mesh.ends.ravel()[finer.half]
+    node = finer.mesh.ends.ravel()[finer.halves[0]]
     # The function at the middle of segment s is the one that owns node old + s.
     middle = np.empty(len(solution.mesh), np.int64)
-    middle[node[node >= old] - old] = finer.function[node >= old]
+    middle[node[node >= old] - old] = np.flatnonzero(node >= old)
     left = np.array(
         [
             np.abs(applied[:, port] - matrix @ _in_finer(basis, finer, coefficients))[middle]

@@ -37,53 +37,88 @@ class WireCurrents:
 
     @property
     def reach(self) -> float:
-        """Radius in wavelengths/2π (kr) of the smallest sphere round the structure and its image, roughly."""
-        corners = self.mesh.nodes
-        low, high = corners.min(axis=0), corners.max(axis=0)
+        """Radius of the smallest sphere round the structure and its image, roughly, times the wavenumber."""
+        low, high = self.mesh.nodes.min(axis=0), self.mesh.nodes.max(axis=0)
         if self.plane:
             low = np.minimum(low, high * _MIRROR)
         return float(self.wavenumber * 0.5 * np.linalg.norm(high - low))
 
+    @property
+    def _middle(self) -> Floats:
+        return np.asarray(0.5 * (self.mesh.nodes.min(axis=0) + self.mesh.nodes.max(axis=0)))
+
     def _vectors(self, directions: Floats) -> Complexes:
+        """∫ I e^{jk r̂·(r' - middle)} dr' for unit vectors (n, 3): (n, 3)."""
         from ..kernels.radiation import radiation_vectors
 
         announce(radiation_vectors)
         mean, diff = self.ends.mean(axis=1), self.ends[:, 1] - self.ends[:, 0]
-        out = np.empty((len(directions), 1, 3), np.complex128)
-        fixed = (
-            np.ascontiguousarray(self.mesh.centres.T),
-            np.ascontiguousarray(self.mesh.tangents.T),
-            np.ascontiguousarray(self.mesh.lengths),
-            self.mesh.radii,
-            np.array([[mean.real, mean.imag]]),
-            np.array([[diff.real, diff.imag]]),
-            self.wavenumber,
-        )
+        out = np.zeros((len(directions), 1, 3), np.complex128)
+        segments = np.concatenate([(self.mesh.centres - self._middle).T, self.mesh.columns[3:]])
+        currents = np.array([[mean.real, mean.imag, diff.real, diff.imag]])
 
         def work(share: slice) -> None:
-            radiation_vectors(*fixed, np.ascontiguousarray(directions[share]), out[share])
+            part = np.ascontiguousarray(directions[share])
+            radiation_vectors(segments, currents, self.wavenumber, part, out[share])
 
         step = math.ceil(len(directions) / thread_count()) or 1
         in_threads(work, [slice(i, i + step) for i in range(0, len(directions), step)])
         return out[:, 0]
 
+    def _vectors_on_grid(self, theta: Floats, phi: Floats) -> Complexes:
+        """The same for every pair of theta (m,) and phi (n,): (m, n, 3).
+
+        About its middle the radiation vector has no more than about kr oscillations round any great circle, so a coarse
+        grid holds all of it: continued over the whole circle in θ by (2π - θ, φ) = (θ, φ + π), its samples are those of
+        a trigonometric polynomial in both angles (Driscoll and Healy 1994), evaluated by two matrix products.
+        """
+        size = float(self.wavenumber * np.linalg.norm(np.ptp(self.mesh.nodes, axis=0)) / 2)
+        order = 2 * math.ceil((size + 8.4 * size ** (1 / 3) + 8.0) / 2)
+        count = 2 * order
+        if len(theta) * len(phi) < order * count:
+            return self._vectors(unit_vectors(*_pairs(theta, phi))).reshape(len(theta), len(phi), 3)
+        rows, columns = math.pi * np.arange(order + 1) / order, 2.0 * math.pi * np.arange(count) / count
+        upper = self._vectors(unit_vectors(*_pairs(rows, columns))).reshape(order + 1, count, 3)
+        lower = np.roll(upper[-2:0:-1], order, axis=1)
+        waves = np.fft.fftn(np.concatenate([upper, lower]), axes=(0, 1), norm="forward")
+        turns = np.fft.fftfreq(count, 1.0 / count)
+        along, around = (np.exp(1j * np.outer(angles, turns)) for angles in (theta, phi))
+        return np.asarray(np.einsum("it,tpc,jp->ijc", along, waves, around, optimize=True))
+
     def far_field(self, theta: Floats, phi: Floats) -> tuple[Complexes, Complexes]:
-        """(E_θ, E_φ) times r e^{jkr} in volts, for directions theta, phi (radians, any one shape).
+        """(E_θ, E_φ) times r e^{jkr} in volts, for directions theta, phi (radians, any shapes that go together).
 
         E = -jkη/4π (N - r̂ r̂·N) with N = ∫ I e^{jk r̂·r'} dr' (Balanis 2016, eq. 6-122). A plane adds the image
-        -M N(M r̂), M the mirror; below it the field is zero.
+        -M N(M r̂), M the mirror; below it the field is zero. A column of theta with a row of phi is a grid.
         """
-        shape = np.shape(theta)
-        t, p = np.ravel(theta), np.ravel(phi)
-        directions = unit_vectors(t, p)
-        vectors = self._vectors(directions)
+        shape = np.broadcast_shapes(np.shape(theta), np.shape(phi))
+        grid = np.ndim(theta) == 2 and np.shape(theta)[1] == 1 and np.ndim(phi) == 1
+        full_theta, full_phi = (np.ravel(x) for x in np.broadcast_arrays(theta, phi))
+        directions = unit_vectors(full_theta, full_phi)
+
+        def about_origin(mirrored: bool) -> Complexes:
+            mirror = _MIRROR if mirrored else np.ones(3)
+            if grid:
+                rows = math.pi - np.ravel(theta) if mirrored else np.ravel(theta)
+                vectors = self._vectors_on_grid(rows, np.ravel(phi)).reshape(-1, 3)
+            else:
+                vectors = self._vectors(directions * mirror)
+            turn = np.exp(1j * self.wavenumber * (directions @ (mirror * self._middle)))
+            return np.asarray(vectors * turn[:, None])
+
+        vectors = about_origin(mirrored=False)
         if self.plane:
-            vectors = vectors - self._vectors(directions * _MIRROR) * _MIRROR
+            vectors = vectors - about_origin(mirrored=True) * _MIRROR
             vectors[directions[:, 2] < -1e-12] = 0.0
         scale = -1j * self.wavenumber * WAVE_IMPEDANCE / (4.0 * math.pi)
-        e_theta = scale * np.einsum("ij,ij->i", vectors, theta_vectors(t, p))
-        e_phi = scale * np.einsum("ij,ij->i", vectors, phi_vectors(p))
+        e_theta = scale * np.einsum("ij,ij->i", vectors, theta_vectors(full_theta, full_phi))
+        e_phi = scale * np.einsum("ij,ij->i", vectors, phi_vectors(full_phi))
         return e_theta.reshape(shape), e_phi.reshape(shape)
+
+
+def _pairs(theta: Floats, phi: Floats) -> tuple[Floats, Floats]:
+    rows, columns = np.meshgrid(theta, phi, indexing="ij")
+    return rows.ravel(), columns.ravel()
 
 
 def unit_vectors(theta: Floats, phi: Floats) -> Floats:

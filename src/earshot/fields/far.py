@@ -58,8 +58,7 @@ class FarField:
 
     def field(self, theta: ArrayLike, phi: ArrayLike) -> tuple[Complexes, Complexes]:
         """(E_θ, E_φ) times distance, volts peak, for angles in radians; the phase factor e^{-jkr} is left out."""
-        t, p = np.broadcast_arrays(np.asarray(theta, float), np.asarray(phi, float))
-        return self.currents.far_field(t, p)
+        return self.currents.far_field(np.asarray(theta, float), np.asarray(phi, float))
 
     def intensity(self, theta: ArrayLike, phi: ArrayLike) -> Floats:
         """Radiation intensity (|E_θ|² + |E_φ|²)/2η, W/sr, for angles in radians."""

@@ -83,9 +83,8 @@ def find_peak(intensity: Callable[[Floats, Floats], Floats], step: float, half_s
     top = math.pi / 2 if half_space else math.pi
     theta = np.linspace(0.0, top, 2 * math.ceil(top / step / 2) + 1)
     phi = np.linspace(0.0, 2.0 * math.pi, 4 * math.ceil(math.pi / 2 / step), endpoint=False)
-    grid = np.meshgrid(theta, phi, indexing="ij")
-    best = _first_of_the_best(intensity(*grid))
-    at = unit_vectors(grid[0].ravel(), grid[1].ravel())[best]
+    row, column = divmod(_first_of_the_best(intensity(theta[:, None], phi)), len(phi))
+    at = unit_vectors(theta[row], phi[column])
     offsets = np.linspace(-1.0, 1.0, 5)
     u, v = (x.ravel() for x in np.meshgrid(offsets, offsets))
     order = np.argsort(np.hypot(u, v), kind="stable")

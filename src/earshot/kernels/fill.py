@@ -2,8 +2,10 @@
 
 A basis function is a set of signed half functions: linear shapes rising to one end of a segment. A *group* is a run of
 basis functions with the segments under them; a tile is one group against another. Every tile works out its own
-segment pairs once and owns its part of the matrix, so tiles run in parallel without sharing a write, and the answer
+segment pairs once and owns its part of the matrix, so tiles may run in parallel without sharing a write, and the answer
 does not depend on the number of threads.
+
+With real scales v = ωµ/4π and c = 1/4πωε, the entry of two half functions is j(v t·t' I[a, b] ∓ c ΣI / l l').
 """
 
 import math
@@ -11,134 +13,188 @@ import math
 import numpy as np
 from numba import njit
 
-from .pairs import is_near, near_moments
-from .trig import sincos
+from .pairs import FAR, MIDDLE, distance_class, near_moments
+from .tube import apart_kernel, thin_kernel
 
-_GAUSS = 0.5 / math.sqrt(3.0)
+_X3 = (np.polynomial.legendre.leggauss(3)[0] + 1.0) / 2.0
+_W3 = np.polynomial.legendre.leggauss(3)[1] / 2.0
 
 
 @njit(fastmath=True, error_model="numpy")
-def _far_row(seg, columns, k, moments):
-    """Moments (8, n) of one segment against n others, two Gauss points a side.
+def _taylor_row(seg, columns, k, flow_scale, charge_scale, real, imag):
+    """Entries real, imag (4, n) of one segment's half functions with those of n others, far away.
 
-    The tube average is exp(-jkR)/R times
-    1 - ¼ Σ a²[k²(1 - c²) + (3c² - 1)(1 + jkR)/R²], c = cos(axis, R): its expansion to second order in a/R.
+    The kernel is expanded about the middles: with f = exp(-jkR)/R, u = t·R̂ and v = t'·R̂,
+    G_s = f'u, G_t = -f'v, G_ss = f''u² + f'(1 - u²)/R, G_tt likewise with v, G_st = -f''uv - f'(t·t' - uv)/R.
+    """
+    a2 = 0.25 * seg[7] * seg[7]
+    l1 = seg[6]
+    x, y, z = seg[0] + 0.5 * l1 * seg[3], seg[1] + 0.5 * l1 * seg[4], seg[2] + 0.5 * l1 * seg[5]
+    for j in range(columns.shape[1]):
+        l2 = columns[6, j]
+        dx = x - columns[0, j] - 0.5 * l2 * columns[3, j]
+        dy = y - columns[1, j] - 0.5 * l2 * columns[4, j]
+        dz = z - columns[2, j] - 0.5 * l2 * columns[5, j]
+        r2 = dx * dx + dy * dy + dz * dz + 1e-30
+        inverse2 = 1.0 / r2
+        inverse = math.sqrt(inverse2)
+        u = (dx * seg[3] + dy * seg[4] + dz * seg[5]) * inverse
+        v = (dx * columns[3, j] + dy * columns[4, j] + dz * columns[5, j]) * inverse
+        cosine = seg[3] * columns[3, j] + seg[4] * columns[4, j] + seg[5] * columns[5, j]
+        g_real, g_imag = thin_kernel(r2, u * u, v * v, a2, 0.25 * columns[7, j] * columns[7, j], k)
+        # f' = -(1/R + jk) f and f'' - f'/R = (3/R² + 3jk/R - k²) f
+        p_real, p_imag = -inverse * g_real + k * g_imag, -inverse * g_imag - k * g_real
+        q_level, q_turn = 3.0 * inverse2 - k * k, 3.0 * k * inverse
+        q_real, q_imag = q_level * g_real - q_turn * g_imag, q_level * g_imag + q_turn * g_real
+        bend = l1 * l1 * u * u + l2 * l2 * v * v
+        round_ = (l1 * l1 + l2 * l2) * inverse
+        flow = flow_scale * cosine * l1 * l2
+        for part in range(2):
+            g, p, q = (g_real, p_real, q_real) if part == 0 else (g_imag, p_imag, q_imag)
+            curved = (q * bend + p * round_) / 24.0
+            mean = 0.25 * g + 0.25 * curved
+            tilt1, tilt2 = l1 * u * p / 24.0, -l2 * v * p / 24.0
+            twist = -l1 * l2 * (q * u * v + p * cosine * inverse) / 144.0
+            charge = charge_scale * (g + curved)
+            out = real if part == 0 else imag
+            out[0, j] = flow * (mean - tilt1 - tilt2 + twist) - charge
+            out[1, j] = flow * (mean - tilt1 + tilt2 - twist) + charge
+            out[2, j] = flow * (mean + tilt1 - tilt2 - twist) + charge
+            out[3, j] = flow * (mean + tilt1 + tilt2 + twist) - charge
+
+
+@njit(fastmath=True, error_model="numpy")
+def _middle_row(seg, columns, k, flow_scale, charge_scale, real, imag):
+    """The same for n others in the middle distance: three Gauss points a side on the tube kernel's series."""
+    count = columns.shape[1]
+    real[:, :count] = 0.0
+    imag[:, :count] = 0.0
+    a2 = seg[7] * seg[7]
+    for pq in range(9):
+        n1, m1 = _X3[pq // 3], _X3[pq % 3]
+        weight = _W3[pq // 3] * _W3[pq % 3] * seg[6]
+        s = n1 * seg[6]
+        x, y, z = seg[0] + s * seg[3], seg[1] + s * seg[4], seg[2] + s * seg[5]
+        for j in range(count):
+            t = m1 * columns[6, j]
+            dx = x - columns[0, j] - t * columns[3, j]
+            dy = y - columns[1, j] - t * columns[4, j]
+            dz = z - columns[2, j] - t * columns[5, j]
+            cosine = seg[3] * columns[3, j] + seg[4] * columns[4, j] + seg[5] * columns[5, j]
+            r2 = dx * dx + dy * dy + dz * dz
+            along1 = dx * seg[3] + dy * seg[4] + dz * seg[5]
+            along2 = dx * columns[3, j] + dy * columns[4, j] + dz * columns[5, j]
+            b2 = columns[7, j] * columns[7, j]
+            q2 = r2 + a2 + b2
+            swing2 = 4.0 * (a2 * (r2 - along1 * along1) + b2 * (r2 - along2 * along2))
+            swing2 += 2.0 * a2 * b2 * (1.0 + cosine * cosine)
+            g_real, g_imag = apart_kernel(q2, swing2 / (q2 * q2), k)
+            flow = flow_scale * cosine * weight * columns[6, j]
+            charge = charge_scale * _W3[pq // 3] * _W3[pq % 3]
+            for e in range(4):
+                shape = (n1 if e // 2 == 1 else 1.0 - n1) * (m1 if e % 2 == 1 else 1.0 - m1)
+                factor = flow * shape + (charge if e == 1 or e == 2 else -charge)
+                real[e, j] += factor * g_real
+                imag[e, j] += factor * g_imag
+
+
+@njit(error_model="numpy")
+def _near_entry(seg, other, flow_scale, charge_scale, moments, j, real, imag):
+    """Put a near pair's entries, from its exact moments, in the place of the far rule's."""
+    cosine = seg[3] * other[3] + seg[4] * other[4] + seg[5] * other[5]
+    flow, share = flow_scale * cosine, charge_scale / (seg[6] * other[6])
+    total = share * (moments[0, 0] + moments[0, 1] + moments[1, 0] + moments[1, 1])
+    for a in range(2):
+        for b in range(2):
+            entry = flow * moments[a, b] - (total if a == b else -total)
+            real[2 * a + b, j] = entry.real
+            imag[2 * a + b, j] = entry.imag
+
+
+@njit(fastmath=True, error_model="numpy")
+def _gather(entries, slots, signs, out):
+    """Add entries (2, 2n) of half functions to out (2, functions): a function has two halves at most."""
+    for a in range(2):
+        for f in range(slots.shape[1]):
+            out[a, f] += signs[0, f] * entries[a, slots[0, f]] + signs[1, f] * entries[a, slots[1, f]]
+
+
+@njit(error_model="numpy")
+def _add_pairs(rows, columns, slots, signs, k, flow_scale, charge_scale, same, real_rows, imag_rows):
+    """Add the entries of every row half with every column function to real_rows, imag_rows (2 rows, functions).
+
+    same: rows and columns are the same segments and the tile may be mirrored: near moments are worked out once.
     """
     n = columns.shape[1]
-    a2 = 0.25 * seg[7] * seg[7]
-    k2 = k * k
-    moments[:] = 0.0
-    for p in range(2):
-        side1 = 0.5 - _GAUSS if p == 0 else 0.5 + _GAUSS
-        x = seg[0] + side1 * seg[6] * seg[3]
-        y = seg[1] + side1 * seg[6] * seg[4]
-        z = seg[2] + side1 * seg[6] * seg[5]
-        for q in range(2):
-            side2 = 0.5 - _GAUSS if q == 0 else 0.5 + _GAUSS
-            for j in range(n):
-                step = side2 * columns[6, j]
-                dx = x - columns[0, j] - step * columns[3, j]
-                dy = y - columns[1, j] - step * columns[4, j]
-                dz = z - columns[2, j] - step * columns[5, j]
-                b2 = 0.25 * columns[7, j] * columns[7, j]
-                r2 = dx * dx + dy * dy + dz * dz + 1e-30
-                inverse2 = 1.0 / r2
-                inverse = math.sqrt(inverse2)
-                phase = k * r2 * inverse
-                along1 = dx * seg[3] + dy * seg[4] + dz * seg[5]
-                along2 = dx * columns[3, j] + dy * columns[4, j] + dz * columns[5, j]
-                c1 = along1 * along1 * inverse2
-                c2 = along2 * along2 * inverse2
-                near = (a2 * (3.0 * c1 - 1.0) + b2 * (3.0 * c2 - 1.0)) * inverse2
-                level = 1.0 - k2 * (a2 * (1.0 - c1) + b2 * (1.0 - c2)) - near
-                turn = -near * phase
-                s, c = sincos(phase)
-                scale = 0.25 * columns[6, j] * seg[6] * inverse
-                real = scale * (c * level + s * turn)
-                imag = scale * (c * turn - s * level)
-                moments[0, j] += (1.0 - side1) * (1.0 - side2) * real
-                moments[1, j] += (1.0 - side1) * (1.0 - side2) * imag
-                moments[2, j] += (1.0 - side1) * side2 * real
-                moments[3, j] += (1.0 - side1) * side2 * imag
-                moments[4, j] += side1 * (1.0 - side2) * real
-                moments[5, j] += side1 * (1.0 - side2) * imag
-                moments[6, j] += side1 * side2 * real
-                moments[7, j] += side1 * side2 * imag
-
-
-@njit(error_model="numpy")
-def _row_moments(seg, columns, k, moments, exact):
-    """Moments (8, n) of one segment against n others, near pairs by their own rules."""
-    _far_row(seg, columns, k, moments)
-    for j in range(columns.shape[1]):
-        other = columns[:, j]
-        if is_near(seg, other):
-            near_moments(seg, other, k, exact)
-            for a in range(2):
-                for b in range(2):
-                    moments[4 * a + 2 * b, j] = exact[a, b].real
-                    moments[4 * a + 2 * b + 1, j] = exact[a, b].imag
-
-
-@njit(error_model="numpy")
-def _add_tile(rows, row_halves, columns, column_halves, k, vector_scale, scalar_scale, sign, tile):
-    """Add sign·(vector_scale t·t' I[a, b] ± scalar_scale ΣI / l l') of every half pair to tile[basis, basis]."""
-    moments = np.empty((8, columns.shape[1]))
-    exact = np.empty((2, 2), np.complex128)
-    row_ptr, row_basis, row_sign = row_halves
-    column_ptr, column_basis, column_sign = column_halves
+    real, imag = np.empty((4, n)), np.empty((4, n))
+    some_real, some_imag, packed = np.empty((4, n)), np.empty((4, n)), np.empty((8, n))
+    middle = np.empty(n, np.int64)
+    kept = np.empty((n if same else 1, n, 2, 2), np.complex128)
+    others = np.ascontiguousarray(columns.T)
     for i in range(rows.shape[1]):
         seg = rows[:, i].copy()
-        _row_moments(seg, columns, k, moments, exact)
-        for j in range(columns.shape[1]):
-            cosine = seg[3] * columns[3, j] + seg[4] * columns[4, j] + seg[5] * columns[5, j]
-            total = 0.0j
-            for q in range(4):
-                total += complex(moments[2 * q, j], moments[2 * q + 1, j])
-            charge = sign * scalar_scale * total / (seg[6] * columns[6, j])
-            flow = sign * vector_scale * cosine
-            for a in range(2):
-                for b in range(2):
-                    moment = complex(moments[4 * a + 2 * b, j], moments[4 * a + 2 * b + 1, j])
-                    value = flow * moment + (charge if a == b else -charge)
-                    for u in range(row_ptr[2 * i + a], row_ptr[2 * i + a + 1]):
-                        for v in range(column_ptr[2 * j + b], column_ptr[2 * j + b + 1]):
-                            tile[row_basis[u], column_basis[v]] += row_sign[u] * column_sign[v] * value
+        _taylor_row(seg, columns, k, flow_scale, charge_scale, real, imag)
+        count = 0
+        for j in range(n):
+            rank = distance_class(seg, others[j])
+            if rank == FAR:
+                continue
+            if rank == MIDDLE:
+                middle[count] = j
+                packed[:, count] = columns[:, j]
+                count += 1
+                continue
+            moments = kept[i if same else 0, j]
+            if same and j < i:
+                moments = kept[j, i].T
+            else:
+                near_moments(seg, others[j], k, moments)
+            _near_entry(seg, others[j], flow_scale, charge_scale, moments, j, real, imag)
+        _middle_row(seg, packed[:, :count], k, flow_scale, charge_scale, some_real, some_imag)
+        for m in range(count):
+            real[:, middle[m]] = some_real[:, m]
+            imag[:, middle[m]] = some_imag[:, m]
+        _gather(real.reshape(2, 2 * n), slots, signs, real_rows[2 * i : 2 * i + 2])
+        _gather(imag.reshape(2, 2 * n), slots, signs, imag_rows[2 * i : 2 * i + 2])
 
 
 @njit(error_model="numpy")
-def _group(groups, g):
-    """Segments, half functions (pointer, local basis, sign) and basis functions of group g."""
-    seg_start, segs, half_ptr, half_basis, half_sign, basis_start, bases = groups
-    first, last = seg_start[g], seg_start[g + 1]
-    halves = (half_ptr[2 * first : 2 * last + 1], half_basis, half_sign)
-    return segs[first:last], halves, bases[basis_start[g] : basis_start[g + 1]]
-
-
-@njit(error_model="numpy")
-def _fill_tile(segments, row_groups, column_groups, g, h, mirrored, k, vector_scale, scalar_scale, plane, matrix):
+def _fill_tile(segments, row_groups, column_groups, g, h, mirrored, k, flow_scale, charge_scale, plane, matrix):
     """One tile: the pairs themselves and, over a perfect plane z = 0, the image of every column segment."""
-    rows, row_halves, row_bases = _group(row_groups, g)
-    columns, column_halves, column_bases = _group(column_groups, h)
-    tile = np.zeros((row_bases.size, column_bases.size), np.complex128)
-    near = np.ascontiguousarray(segments[:, rows])
-    far = np.ascontiguousarray(segments[:, columns])
-    _add_tile(near, row_halves, far, column_halves, k, vector_scale, scalar_scale, 1.0, tile)
+    seg_start, segs, row_slots, row_signs, start = row_groups
+    r0, r1 = start[g], start[g + 1]
+    rows = np.ascontiguousarray(segments[:, segs[seg_start[g] : seg_start[g + 1]]])
+    seg_start, segs, column_slots, column_signs, start = column_groups
+    c0, c1 = start[h], start[h + 1]
+    columns = np.ascontiguousarray(segments[:, segs[seg_start[h] : seg_start[h + 1]]])
+    n = columns.shape[1]
+    # Half function 2j + end stands in a row of entries at end x n + j.
+    slots = column_slots[:, c0:c1] % 2 * n + column_slots[:, c0:c1] // 2
+    signs = column_signs[:, c0:c1]
+    real_rows, imag_rows = np.zeros((2 * rows.shape[1], c1 - c0)), np.zeros((2 * rows.shape[1], c1 - c0))
+    same = mirrored and g == h
+    _add_pairs(rows, columns, slots, signs, k, flow_scale, charge_scale, same, real_rows, imag_rows)
     if plane:
         # The image current is minus the mirrored current, so image terms are those of the mirrored wire, negated.
-        far[2] = -far[2]
-        far[5] = -far[5]
-        _add_tile(near, row_halves, far, column_halves, k, vector_scale, scalar_scale, -1.0, tile)
-    for m in range(row_bases.size):
-        for n in range(column_bases.size):
-            matrix[row_bases[m], column_bases[n]] = tile[m, n]
-            if mirrored and g != h:
-                matrix[column_bases[n], row_bases[m]] = tile[m, n]
+        columns[2] = -columns[2]
+        columns[5] = -columns[5]
+        _add_pairs(rows, columns, slots, signs, k, -flow_scale, -charge_scale, False, real_rows, imag_rows)
+    for m in range(r0, r1):
+        one, two = row_slots[0, m], row_slots[1, m]
+        plus, minus = row_signs[0, m], row_signs[1, m]
+        for f in range(c1 - c0):
+            value = complex(
+                -plus * imag_rows[one, f] - minus * imag_rows[two, f],
+                plus * real_rows[one, f] + minus * real_rows[two, f],
+            )
+            matrix[m, c0 + f] = value
+            if mirrored and not same:
+                matrix[c0 + f, m] = value
 
 
 @njit(nogil=True, cache=True, error_model="numpy")
-def fill(segments, row_groups, column_groups, tiles, mirrored, k, vector_scale, scalar_scale, plane, matrix):
-    """Fill matrix[row basis, column basis] for the listed tiles (row group, column group).
+def fill(segments, row_groups, column_groups, tiles, mirrored, k, flow_scale, charge_scale, plane, matrix):
+    """Fill matrix[row function, column function] for the listed tiles (row group, column group).
 
     With mirrored=True the transpose of each off-diagonal tile is written too: the matrix is complex symmetric. Calls
     with different tiles may run at once in several threads.
@@ -146,5 +202,5 @@ def fill(segments, row_groups, column_groups, tiles, mirrored, k, vector_scale, 
     for index in range(tiles.shape[0]):
         _fill_tile(
             segments, row_groups, column_groups, tiles[index, 0], tiles[index, 1], mirrored,
-            k, vector_scale, scalar_scale, plane, matrix,
+            k, flow_scale, charge_scale, plane, matrix,
         )  # fmt: skip

@@ -5,22 +5,25 @@ For the linear shapes N0 = 1 - s/l and N1 = s/l on each segment, a pair has four
     I[a, b] = ∬ N_a(s) N_b(s') ⟨exp(-jkR)/R⟩ ds ds',
 
 and the charge term needs only their sum. A segment is a column of an (8, n) array: start x, y, z, tangent x, y, z,
-length, radius. Pairs well apart go through `fill`; here are the near ones, to about 1e-7.
+length, radius. Pairs apart go through `fill`; here are the near ones.
 """
 
 import numpy as np
 from numba import njit
 
-from .tube import tube_kernel
+from .tube import FAR_RADII, tube_kernel
 
-# Beyond FAR_LENGTHS mean lengths two Gauss points a side are enough; beyond FAR_RADII summed radii the
-# second-order form of the kernel is.
-FAR_LENGTHS = 6.03
-FAR_RADII = 10.07
+# Which rule a pair needs. Far: middles beyond FAR_LENGTHS mean lengths and FAR_RADII summed radii: a second-order
+# Taylor series about the middles. Middle: beyond MIDDLE_LENGTHS of the longer and, at their nearest, MIDDLE_RADII
+# summed radii: three Gauss points a side on the tube kernel's series. Near: everything else.
+FAR, MIDDLE, NEAR = 0, 1, 2
+FAR_LENGTHS = 8.03
+MIDDLE_LENGTHS = 2.53
+MIDDLE_RADII = 5.03
 
-_GAUSS = [np.polynomial.legendre.leggauss(n) for n in (2, 4, 8, 12)]
-_X2, _X4, _X8, _X12 = ((x + 1.0) / 2.0 for x, _ in _GAUSS)
-_W2, _W4, _W8, _W12 = (w / 2.0 for _, w in _GAUSS)
+_GAUSS = [np.polynomial.legendre.leggauss(n) for n in (2, 3, 4, 6, 12)]
+_X2, _X3, _X4, _X6, _X12 = ((x + 1.0) / 2.0 for x, _ in _GAUSS)
+_W2, _W3, _W4, _W6, _W12 = (w / 2.0 for _, w in _GAUSS)
 # ζ = h u⁴ takes the logarithm out of the panel that touches ζ = 0.
 _XLOG, _WLOG = _X12**4, 4.0 * _X12**3 * _W12
 
@@ -69,9 +72,12 @@ def coaxial(l1, centre, l2, a, b, k, out):
     between the four differences of the ends, and the kernel has its logarithm at ζ = 0.
     """
     panels = np.empty((256, 3))
+    alone = centre == 0.0 and l1 == l2
     for panel in range(_coaxial_panels(l1, centre, l2, 0.5 * max(a, b), panels)):
         z0, z1, singular = panels[panel, 0], panels[panel, 1], panels[panel, 2]
-        x, w = (_XLOG, _WLOG) if singular > 0.0 else (_X8, _W8)
+        if alone and z1 < 0.0:
+            continue
+        x, w = (_XLOG, _WLOG) if singular > 0.0 else (_X6, _W6)
         for i in range(x.size):
             zeta = z0 + (z1 - z0) * x[i]
             low = max(0.0, centre - zeta)
@@ -83,15 +89,23 @@ def coaxial(l1, centre, l2, a, b, k, out):
             for p in range(2):
                 s = low + (high - low) * _X2[p]
                 _spread(value, s / l1, (s + zeta - centre) / l2, out)
+    if alone:
+        # A segment with itself: the other side, ζ < 0, is the transpose.
+        out[0, 0] *= 2.0
+        out[1, 1] *= 2.0
+        out[0, 1] += out[1, 0]
+        out[1, 0] = out[0, 1]
 
 
 @njit(error_model="numpy")
 def _spread(value, n1, m1, out):
     """Share a kernel value among the four products of linear shapes."""
-    out[0, 0] += value * (1.0 - n1) * (1.0 - m1)
-    out[0, 1] += value * (1.0 - n1) * m1
-    out[1, 0] += value * n1 * (1.0 - m1)
-    out[1, 1] += value * n1 * m1
+    high = value * n1
+    low = value - high
+    out[0, 1] += low * m1
+    out[0, 0] += low - low * m1
+    out[1, 1] += high * m1
+    out[1, 0] += high - high * m1
 
 
 @njit(error_model="numpy")
@@ -132,17 +146,19 @@ def _put(stack, row, s0, s1, t0, t1):
 
 
 @njit(error_model="numpy")
-def skew(seg1, seg2, apart, k, out):
-    """Moments of segments on different axes: halve the longer piece until the pieces are well apart.
+def skew(seg1, seg2, distance2, k, out):
+    """Moments of segments by product rules: halve the longer piece until the pieces are well apart.
 
-    apart: the segments are FAR_LENGTHS apart already, and two points a side are enough.
+    distance2: squared distance of the middles; when it is large enough one product does it, whatever the axes.
     """
+    longest = max(seg1[6], seg2[6])
+    apart = distance2 > (MIDDLE_LENGTHS * longest) ** 2
     radii = seg1[7] ** 2 + seg2[7] ** 2
     floor = 0.125 * (seg1[7] + seg2[7])
     stack = np.empty((256, 4))
     _put(stack, 0, 0.0, seg1[6], 0.0, seg2[6])
     top = 1
-    x, w = (_X2, _W2) if apart else (_X4, _W4)
+    x, w = (_X3, _W3) if apart else (_X4, _W4)
     while top > 0:
         top -= 1
         s0, s1, t0, t1 = stack[top, 0], stack[top, 1], stack[top, 2], stack[top, 3]
@@ -162,15 +178,21 @@ def skew(seg1, seg2, apart, k, out):
 
 
 @njit(error_model="numpy")
-def _centre_distance2(seg1, seg2):
+def pair_distance2(seg1, seg2):
+    """Squared distance of the middles of two segments."""
     return _box_distance2(seg1, seg2, (0.0, seg1[6], 0.0, seg2[6]))
 
 
 @njit(error_model="numpy")
-def is_near(seg1, seg2):
-    """Whether a pair needs this module: centres within FAR_LENGTHS mean lengths or FAR_RADII summed radii."""
-    reach = max(FAR_LENGTHS * 0.5 * (seg1[6] + seg2[6]), FAR_RADII * (seg1[7] + seg2[7]))
-    return _centre_distance2(seg1, seg2) < reach * reach
+def distance_class(seg1, seg2):
+    """FAR, MIDDLE or NEAR."""
+    distance2 = pair_distance2(seg1, seg2)
+    mean, radii = 0.5 * (seg1[6] + seg2[6]), seg1[7] + seg2[7]
+    far = max(FAR_LENGTHS * mean, FAR_RADII * radii)
+    if distance2 > far * far:
+        return FAR
+    middle = max(MIDDLE_LENGTHS * max(seg1[6], seg2[6]), mean + MIDDLE_RADII * radii)
+    return MIDDLE if distance2 > middle * middle else NEAR
 
 
 @njit(error_model="numpy")
@@ -182,12 +204,13 @@ def near_moments(seg1, seg2, k, out):
     dz = seg2[2] - seg1[2]
     cosine = seg1[3] * seg2[3] + seg1[4] * seg2[4] + seg1[5] * seg2[5]
     start = dx * seg1[3] + dy * seg1[4] + dz * seg1[5]
-    apart = _centre_distance2(seg1, seg2) > (FAR_LENGTHS * max(seg1[6], seg2[6])) ** 2
+    distance2 = pair_distance2(seg1, seg2)
+    apart = distance2 > (MIDDLE_LENGTHS * max(seg1[6], seg2[6])) ** 2
     off = 1e-7 * (seg1[7] + seg2[7])
     aside2 = dx * dx + dy * dy + dz * dz - start * start
     in_line = 1.0 - abs(cosine) < 1e-13 and aside2 < off * off + 1e-15 * (start * start + seg2[6] ** 2)
     if apart or not in_line:
-        skew(seg1, seg2, apart, k, out)
+        skew(seg1, seg2, distance2, k, out)
     elif cosine > 0.0:
         coaxial(seg1[6], start, seg2[6], seg1[7], seg2[7], k, out)
     else:

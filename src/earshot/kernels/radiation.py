@@ -12,6 +12,8 @@ from numba import njit
 
 from .trig import sincos
 
+_BLOCK = 192
+
 
 @njit(inline="always", fastmath=True, error_model="numpy")
 def _j0_small(u):
@@ -34,64 +36,55 @@ def _shape_odd(y):
 
 
 @njit(fastmath=True, error_model="numpy")
-def _segment_factors(centres, tangents, lengths, radii, k, ux, uy, uz, even, odd, phases):
-    """Per segment: real even factor, real odd factor (to be multiplied by j) and phase, for one direction."""
-    for i in range(lengths.size):
-        along = tangents[0, i] * ux + tangents[1, i] * uy + tangents[2, i] * uz
-        x = 0.5 * k * lengths[i] * along
+def _weights(block, k, ux, uy, uz, even, odd, cosines, sines):
+    """Per segment: even and odd factor (the odd one to be multiplied by j), and the phase's cosine and sine."""
+    for i in range(block.shape[1]):
+        along = block[3, i] * ux + block[4, i] * uy + block[5, i] * uz
+        length = block[6, i]
+        x = 0.5 * k * length * along
         y = x * x
-        ring = _j0_small(0.25 * (k * radii[i]) ** 2 * max(1.0 - along * along, 0.0))
-        even[i] = lengths[i] * ring * _shape_even(y)
-        odd[i] = 0.5 * lengths[i] * ring * x * _shape_odd(y)
-        phases[i] = k * (centres[0, i] * ux + centres[1, i] * uy + centres[2, i] * uz)
-
-
-@njit(fastmath=True, error_model="numpy")
-def _exponentials(phases, cosines, sines):
-    for i in range(phases.size):
-        s, c = sincos(phases[i])
+        radius = k * block[7, i]
+        ring = length * _j0_small(0.25 * radius * radius * (1.0 - along * along))
+        even[i] = ring * _shape_even(y)
+        odd[i] = 0.5 * ring * x * _shape_odd(y)
+        s, c = sincos(k * (block[0, i] * ux + block[1, i] * uy + block[2, i] * uz))
         cosines[i] = c
         sines[i] = s
 
 
 @njit(fastmath=True, error_model="numpy")
-def _sum_segments(tangents, even, odd, cosines, sines, mean, diff, out):
-    """Radiation vector (3 complex as 6 real) of one set of currents; mean, diff are (2, n) real and imaginary."""
+def _add_block(block, even, odd, cosines, sines, currents, out):
+    """Add to the radiation vector (3 complex) of one set of currents: (4, n) mean re, im, difference re, im."""
     xr = xi = yr = yi = zr = zi = 0.0
-    for i in range(even.size):
-        amplitude_r = even[i] * mean[0, i] - odd[i] * diff[1, i]
-        amplitude_i = even[i] * mean[1, i] + odd[i] * diff[0, i]
+    for i in range(block.shape[1]):
+        amplitude_r = even[i] * currents[0, i] - odd[i] * currents[3, i]
+        amplitude_i = even[i] * currents[1, i] + odd[i] * currents[2, i]
         real = amplitude_r * cosines[i] - amplitude_i * sines[i]
         imag = amplitude_r * sines[i] + amplitude_i * cosines[i]
-        xr += real * tangents[0, i]
-        xi += imag * tangents[0, i]
-        yr += real * tangents[1, i]
-        yi += imag * tangents[1, i]
-        zr += real * tangents[2, i]
-        zi += imag * tangents[2, i]
-    out[0], out[1], out[2], out[3], out[4], out[5] = xr, xi, yr, yi, zr, zi
+        xr += real * block[3, i]
+        xi += imag * block[3, i]
+        yr += real * block[4, i]
+        yi += imag * block[4, i]
+        zr += real * block[5, i]
+        zi += imag * block[5, i]
+    out[0] += complex(xr, xi)
+    out[1] += complex(yr, yi)
+    out[2] += complex(zr, zi)
 
 
 @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def radiation_vectors(centres, tangents, lengths, radii, mean, diff, k, directions, out):
-    """Radiation vectors out (directions, sets, 3) of several sets of currents.
+def radiation_vectors(segments, currents, k, directions, out):
+    """Add to the radiation vectors out (directions, sets, 3) of several sets of currents.
 
-    centres, tangents (3, n); mean, diff (sets, 2, n); directions (m, 3) unit vectors; k in rad/m.
+    segments (8, n): centre, tangent, length, radius; currents (sets, 4, n): mean re, im, difference re, im; directions
+    (m, 3) unit vectors; k in rad/m. Segments go in blocks small enough to stay in the nearest cache.
     """
-    n = lengths.size
-    even = np.empty(n)
-    odd = np.empty(n)
-    phases = np.empty(n)
-    cosines = np.empty(n)
-    sines = np.empty(n)
-    total = np.empty(6)
-    for d in range(directions.shape[0]):
-        _segment_factors(
-            centres, tangents, lengths, radii, k,
-            directions[d, 0], directions[d, 1], directions[d, 2], even, odd, phases,
-        )  # fmt: skip
-        _exponentials(phases, cosines, sines)
-        for p in range(mean.shape[0]):
-            _sum_segments(tangents, even, odd, cosines, sines, mean[p], diff[p], total)
-            for axis in range(3):
-                out[d, p, axis] = complex(total[2 * axis], total[2 * axis + 1])
+    even, odd = np.empty(_BLOCK), np.empty(_BLOCK)
+    cosines, sines = np.empty(_BLOCK), np.empty(_BLOCK)
+    for first in range(0, segments.shape[1], _BLOCK):
+        block = np.ascontiguousarray(segments[:, first : first + _BLOCK])
+        part = np.ascontiguousarray(currents[:, :, first : first + _BLOCK])
+        for d in range(directions.shape[0]):
+            _weights(block, k, directions[d, 0], directions[d, 1], directions[d, 2], even, odd, cosines, sines)
+            for p in range(part.shape[0]):
+                _add_block(block, even, odd, cosines, sines, part[p], out[d, p])

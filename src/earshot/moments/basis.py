@@ -8,6 +8,7 @@ image completes it. A free end takes none.
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -22,24 +23,30 @@ Ints = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class WireBasis:
-    """Half functions of every basis function.
+    """The two half functions of every basis function.
 
-    function, half, sign (h,): half function `half` = 2 x segment + end (0 first, 1 last) belongs to basis function
-    `function` with `sign`, +1 where positive coefficients mean current along the segment.
+    halves (2, functions): half function 2 x segment + end (0 first, 1 last). signs (2, functions): +1 where a positive
+    coefficient means current along the segment, -1 against it, 0 where there is no second half.
     """
 
     mesh: WireMesh
-    function: Ints
-    half: Ints
-    sign: NDArray[np.float64]
-    size: int
+    halves: Ints
+    signs: NDArray[np.float64]
+
+    @property
+    def size(self) -> int:
+        """Number of basis functions."""
+        return int(self.halves.shape[1])
 
     @cached_property
     def ends(self) -> Any:
         """Sparse (2 x segments, functions): coefficients to currents along the segments at their ends."""
         from scipy.sparse import csr_array
 
-        return csr_array((self.sign, (self.half, self.function)), shape=(2 * len(self.mesh), self.size))
+        columns = np.tile(np.arange(self.size), 2)
+        full = csr_array((self.signs.ravel(), (self.halves.ravel(), columns)), shape=(2 * len(self.mesh), self.size))
+        full.eliminate_zeros()
+        return full
 
     def segment_currents(self, coefficients: NDArray[np.complex128]) -> NDArray[np.complex128]:
         """Currents (..., segments, 2) along each segment at its two ends, from coefficients (..., functions)."""
@@ -50,27 +57,17 @@ class WireBasis:
 
 def wire_basis(mesh: WireMesh) -> WireBasis:
     """Basis functions in the order of their nodes along the wires, so that neighbours stay neighbours."""
-    halves = np.arange(2 * len(mesh))
     node = mesh.ends.ravel()
-    # Current into the node: along the segment at its last end, against it at its first.
-    inward = np.where(halves % 2 == 1, 1.0, -1.0)
     by_node = np.argsort(node, kind="stable")
     bounds = np.searchsorted(node[by_node], np.arange(len(mesh.nodes) + 1))
-    entries: list[tuple[int, list[tuple[int, float]]]] = []
+    pairs: list[tuple[int, int]] = []
     for n in range(len(mesh.nodes)):
-        arms = by_node[bounds[n] : bounds[n + 1]]
-        if mesh.grounded[n]:
-            entries += [(arm, [(arm, inward[arm])]) for arm in arms]
-        else:
-            entries += [
-                (arms[i], [(arms[i], inward[arms[i]]), (arms[i + 1], -inward[arms[i + 1]])])
-                for i in range(len(arms) - 1)
-            ]
-    entries.sort(key=lambda entry: entry[0])
-    function, half, sign = [], [], []
-    for index, (_, pieces) in enumerate(entries):
-        for piece, direction in pieces:
-            function.append(index)
-            half.append(piece)
-            sign.append(direction)
-    return WireBasis(mesh, np.array(function, np.int64), np.array(half, np.int64), np.array(sign), len(entries))
+        arms = by_node[bounds[n] : bounds[n + 1]].tolist()
+        # On a plane every arm stands alone; elsewhere current passes from each arm to the next.
+        pairs += [(arm, arm) for arm in arms] if mesh.grounded[n] else list(itertools.pairwise(arms))
+    pairs.sort()
+    halves = np.array(pairs, np.int64).reshape(-1, 2).T
+    # Current into the node runs along a segment at its last end, against it at its first.
+    inward = np.where(halves % 2 == 1, 1.0, -1.0)
+    signs = np.stack([inward[0], np.where(halves[0] == halves[1], 0.0, -inward[1])])
+    return WireBasis(mesh, np.ascontiguousarray(halves), signs)

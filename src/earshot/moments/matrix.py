@@ -30,36 +30,17 @@ class _Groups:
 
 
 def _groups(basis: WireBasis, wanted: NDArray[np.int64]) -> _Groups:
-    order = np.argsort(basis.function, kind="stable")
-    bounds = np.searchsorted(basis.function[order], np.arange(basis.size + 1))
-    seg_start, segs, half_counts, half_basis, half_sign, starts = [0], [], [], [], [], [0]
+    halves, signs = basis.halves[:, wanted], basis.signs[:, wanted]
+    seg_start, segs, slots, starts = [0], [], [], [0]
     for first in range(0, len(wanted), _TILE):
-        functions = wanted[first : first + _TILE]
-        rows = np.concatenate([order[bounds[f] : bounds[f + 1]] for f in functions])
-        local = np.repeat(np.arange(len(functions)), bounds[functions + 1] - bounds[functions])
-        half, sign = basis.half[rows], basis.sign[rows]
-        here, place = np.unique(half // 2, return_inverse=True)
-        slot = 2 * place + half % 2
-        by_slot = np.argsort(slot, kind="stable")
-        half_counts.append(np.bincount(slot, minlength=2 * len(here)))
-        half_basis.append(local[by_slot])
-        half_sign.append(sign[by_slot])
+        chunk = halves[:, first : first + _TILE]
+        here, place = np.unique(chunk // 2, return_inverse=True)
+        slots.append(2 * place.reshape(chunk.shape) + chunk % 2)
         segs.append(here)
         seg_start.append(seg_start[-1] + len(here))
-        starts.append(starts[-1] + len(functions))
-    pointer = np.concatenate([[0], np.cumsum(np.concatenate(half_counts))])
-    return _Groups(
-        (
-            np.array(seg_start),
-            np.concatenate(segs),
-            pointer,
-            np.concatenate(half_basis),
-            np.concatenate(half_sign),
-            np.array(starts),
-            np.arange(len(wanted)),
-        ),
-        len(starts) - 1,
-    )
+        starts.append(starts[-1] + chunk.shape[1])
+    arrays = (np.array(seg_start), np.concatenate(segs), np.concatenate(slots, axis=1), signs, np.array(starts))
+    return _Groups(tuple(np.ascontiguousarray(a) for a in arrays), len(starts) - 1)
 
 
 @dataclass(frozen=True)
@@ -91,8 +72,8 @@ class WireMatrix:
                 share,
                 mirrored,
                 wavenumber(self.frequency),
-                1j * omega * MAGNETIC_CONSTANT / (4.0 * math.pi),
-                1.0 / (4.0j * math.pi * omega * ELECTRIC_CONSTANT),
+                omega * MAGNETIC_CONSTANT / (4.0 * math.pi),
+                1.0 / (4.0 * math.pi * omega * ELECTRIC_CONSTANT),
                 self.plane,
                 matrix,
             )
@@ -105,7 +86,7 @@ class WireMatrix:
         """Entries (rows, columns), ohm, each worked out as it stands: nothing is mirrored."""
         first, second = (_groups(self.basis, np.asarray(x, np.int64)) for x in (rows, columns))
         tiles = np.indices((first.count, second.count)).reshape(2, -1).T
-        shape = (int(first.arrays[-2][-1]), int(second.arrays[-2][-1]))
+        shape = (int(first.arrays[-1][-1]), int(second.arrays[-1][-1]))
         return self._fill(first, second, np.ascontiguousarray(tiles), False, shape)
 
     def full(self) -> NDArray[np.complex128]:

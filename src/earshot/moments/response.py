@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from ..errors import RunError
 from ..geometry.antenna import Antenna
+from ..running import linear_algebra
 from .basis import WireBasis
 from .matrix import WireMatrix
 from .ports import port_vectors
@@ -35,19 +36,18 @@ def respond(antenna: Antenna, basis: WireBasis, frequency: float) -> tuple[Compl
 
     Raises RunError when the matrix is singular or holds a value that is not finite.
     """
-    from scipy.linalg import LinAlgError, lu_factor, lu_solve
-
+    linalg = linear_algebra()
     vectors = port_vectors(antenna, basis)
     matrix = WireMatrix(basis, frequency, antenna.medium.has_plane).full()
     try:
         # The matrix is its own transpose; the transposed view is in the order LAPACK wants, so nothing is copied.
-        factors = lu_factor(matrix.T, overwrite_a=True, check_finite=True)
-    except (LinAlgError, ValueError):
+        factors = linalg.lu_factor(matrix.T, overwrite_a=True, check_finite=True)
+    except (linalg.LinAlgError, ValueError):
         raise RunError(
             f"antenna '{antenna.name}': the matrix at {frequency:g} Hz cannot be solved; run check: wires that overlap "
             "or nearly touch are the usual cause"
         ) from None
-    coefficients = lu_solve(factors, vectors.astype(complex))
+    coefficients = linalg.lu_solve(factors, vectors.astype(complex))
     if not np.isfinite(coefficients).all():
         raise RunError(f"antenna '{antenna.name}': the currents at {frequency:g} Hz are not finite; run check")
     admittance = vectors.T @ coefficients

@@ -1,0 +1,64 @@
+"""What solving costs, as ratios within one run: python benchmarks/speed.py [unknowns ...].
+
+Fill of the matrix against the LU factorisation that follows it, and a 1° sphere of far field against the whole solve;
+the median of five, on the same threads. Prints a table in Markdown.
+"""
+
+import statistics
+import sys
+import time
+
+import numpy as np
+
+import earshot as es
+from earshot.geometry.mesh import mesh
+from earshot.moments.basis import wire_basis
+from earshot.moments.matrix import WireMatrix
+from earshot.running import linear_algebra
+
+HERTZ = 299_792_458.0
+
+
+def rows_of_rods(unknowns: int) -> es.Antenna:
+    """Half-wave rods of radius 0.001 wavelengths in rows 0.3 wavelengths apart, about 54 unknowns each."""
+    count = max(1, round(unknowns / 54))
+    places = [(0.3 * (i % 8), 0.35 * (i // 8)) for i in range(count)]
+    wires = [es.Wire(f"rod {i}", [(x, y, -0.24), (x, y, 0.24)], radius=1e-3) for i, (x, y) in enumerate(places)]
+    return es.Antenna("rods", wires, [es.Port("feed", on="rod 0")])
+
+
+def seconds(work) -> float:
+    start = time.perf_counter()
+    work()
+    return time.perf_counter() - start
+
+
+def measure(unknowns: int, repeats: int = 5) -> list[float]:
+    antenna = rows_of_rods(unknowns)
+    basis = wire_basis(mesh(antenna, 1.0))
+    matrix = WireMatrix(basis, HERTZ, False)
+    linalg = linear_algebra()
+    field = es.solve(antenna, HERTZ).drive().far_field()
+    angles = np.radians(np.arange(0.5, 180))[:, None], np.radians(np.arange(0, 360))
+    field.intensity(*angles)
+    rows = []
+    for _ in range(repeats):
+        full = matrix.full()
+        fill = seconds(matrix.full)
+        factor = seconds(lambda full=full: linalg.lu_factor(full.T, overwrite_a=True, check_finite=False))
+        solve = seconds(lambda: es.solve(antenna, HERTZ))
+        sphere = seconds(lambda: field.intensity(*angles))
+        rows.append((fill, factor, solve, sphere, fill / factor, sphere / solve))
+    return [float(basis.size), *(statistics.median(column) for column in zip(*rows, strict=True))]
+
+
+def main() -> None:
+    print("| unknowns | fill, s | LU, s | solve, s | 1° sphere, s | fill / LU | sphere / solve |")
+    print("|---|---|---|---|---|---|---|")
+    for unknowns in [int(word) for word in sys.argv[1:]] or [500, 1000, 2000, 4000]:
+        n, *times, fill, sphere = measure(unknowns)
+        print(f"| {n:.0f} | " + " | ".join(f"{t:.3f}" for t in times) + f" | {fill:.2f} | {sphere:.2f} |")
+
+
+if __name__ == "__main__":
+    main()
