@@ -1,9 +1,10 @@
 __version__: str
 
+from .answers.driven import Driven as Driven
 from .answers.evidence import Evidence as Evidence
 from .answers.evidence import evidence as evidence
+from .answers.frequencies import Band as Band
 from .answers.frequencies import band as band
-from .answers.solution import Driven as Driven
 from .answers.solution import Solution as Solution
 from .answers.solution import solve as solve
 from .errors import DesignFileError as DesignFileError

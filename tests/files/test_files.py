@@ -42,7 +42,7 @@ def test_a_file_says_what_a_script_says(tmp_path):
     wavelength = 299_792_458 / 150e6
     np.testing.assert_allclose(wire.length, wavelength / 2 - 2e-3, rtol=1e-12)
     assert wire.radius == 0.003
-    assert list(file.frequencies) == [140e6, 150e6, 160e6]
+    assert list(file.frequencies[0]) == [140e6, 150e6, 160e6]
     assert file.cases[0].cuts[1].elevation == pytest.approx(np.radians(10))
     shorter = file.design.with_(height="0.8 m")
     assert shorter.antenna.wires[0].length == pytest.approx(0.798)
@@ -89,7 +89,7 @@ def test_points_come_from_a_table_too(tmp_path):
         ("power = { feed", "power = { fed", "did you mean 'feed'"),
         ('"elevation 10 deg"', '"sideways"', "'sideways' is not a cut"),
         ('"0, 0, -height / 2 + 1 mm"', '"0, 0"', "point 1: '0, 0' has 2 coordinates"),
-        ("[band]", 'frequencies = ["150 MHz"]\n[band]', "band and frequencies|not a key"),
+        ("points = 3", 'points = 3\nspacing = "odd"', "not 'linear' or 'logarithmic'"),
         ("[values]", "medium = 'swamp'\n[values]", "no medium 'swamp'"),
         ('"elevation 10 deg"', '"elevation 100 deg"', "outside -90 to 90 deg"),
         ('rod = "6 mm"', '"my-rod" = "6 mm"', "cannot be used in arithmetic"),

@@ -83,8 +83,8 @@ def boundary_residual(solution: Solution, frequency: float) -> tuple[float, str]
     """
     basis = solution.response.basis
     finer = wire_basis(solution.mesh.halved())
-    index = int(np.argmin(np.abs(solution.frequencies - frequency)))
-    matrix = WireMatrix(finer, float(solution.frequencies[index]), solution.antenna.medium.has_plane).full()
+    one = solution.at(frequency)
+    matrix = WireMatrix(finer, float(one.solved[0]), solution.antenna.medium.has_plane).full()
     applied = port_vectors(solution.antenna, finer)
     old = len(solution.mesh.nodes)
     node = finer.mesh.ends.ravel()[finer.halves[0]]
@@ -94,7 +94,7 @@ def boundary_residual(solution: Solution, frequency: float) -> tuple[float, str]
     left = np.array(
         [
             np.abs(applied[:, port] - matrix @ _in_finer(basis, finer, coefficients))[middle]
-            for port, coefficients in enumerate(solution.response.coefficients[index])
+            for port, coefficients in enumerate(one.response.coefficients[0])
         ]
     )
     segment = int(left.max(axis=0).argmax())
@@ -104,10 +104,9 @@ def boundary_residual(solution: Solution, frequency: float) -> tuple[float, str]
 
 
 def _figures(solution: Solution, refined: Solution, drive: dict[str, Source] | None, frequency: float) -> list[Figure]:
-    index = int(np.argmin(np.abs(solution.frequencies - frequency)))
     figures = []
     for p, port in enumerate(solution.antenna.ports):
-        z, fine = (s.network.impedance().values[index, p] for s in (solution, refined))
+        z, fine = (s.network.impedance().values[0, p] for s in (solution, refined))
         figures.append(Figure(f"R at {port.name}", z.real, abs(fine.real - z.real), "ohm"))
         figures.append(Figure(f"X at {port.name}", z.imag, abs(fine.imag - z.imag), "ohm"))
     beam, fine_beam = (s.drive(drive, frequency).far_field() for s in (solution, refined))
@@ -125,20 +124,19 @@ def evidence(
     """Gather evidence at one frequency by solving once more with every segment halved.
 
     sources: the drive whose directivity and power balance are looked at, as for `Solution.drive`. Raises UsageError
-    as `drive` does, and for a frequency that was not solved.
+    as `drive` does.
     """
-    driven = solution.drive(sources, frequency)
-    beam = driven.far_field()
-    hertz = driven.frequency
-    index = int(np.argmin(np.abs(solution.frequencies - hertz)))
-    refined = solution.at(index).resolved(wire_basis(solution.mesh.halved()))
+    solution = solution.at(frequency)
+    beam = solution.drive(sources).far_field()
+    hertz = beam.frequency
+    refined = solution.resolved(wire_basis(solution.mesh.halved()))
     residual, place = boundary_residual(solution, hertz)
-    resistances = np.linalg.eigvalsh(solution.network.z().values[index].real)
+    resistances = np.linalg.eigvalsh(solution.network.z().values[0].real)
     return Evidence(
         frequency=hertz,
         unknowns=solution.unknowns,
         refined_unknowns=refined.unknowns,
-        figures=tuple(_figures(solution.at(index), refined, sources, hertz)),
+        figures=tuple(_figures(solution, refined, sources, hertz)),
         residual=residual,
         residual_place=place,
         balance=beam.efficiency - 1.0,

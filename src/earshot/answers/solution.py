@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import logging
-import math
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,112 +14,34 @@ from .. import units
 from ..constants import SPEED_OF_LIGHT
 from ..errors import ModelError, UsageError, unknown
 from ..fields.currents import WireCurrents
-from ..fields.far import FarField
 from ..geometry.antenna import Antenna
 from ..geometry.design import Design
 from ..geometry.mesh import MeshRule, WireMesh, mesh
 from ..moments.basis import WireBasis, wire_basis
-from ..moments.response import Response, respond, response
-from ..network.network import Network
+from ..moments.response import Response, respond
+from ..network.network import Network, scattering
+from ..network.rational import sweep
 from ..network.sources import Source, driven_ports, watts
-from .frequencies import Frequencies, in_hertz
-
-if TYPE_CHECKING:
-    import pandas as pd
+from .driven import Driven
+from .frequencies import Frequencies, Wanted, wanted
 
 _log = logging.getLogger("earshot")
 
 
 @dataclass(frozen=True, eq=False)
-class Driven:
-    """A solution with its ports driven one way, at one frequency.
-
-    voltages, currents (ports,): peak, at the ports. sources: as given; ports not named in them are closed by their
-    references.
-    """
-
-    antenna: Antenna
-    wire_currents: WireCurrents
-    voltages: NDArray[np.complex128]
-    currents: NDArray[np.complex128]
-
-    @property
-    def frequency(self) -> float:
-        """Frequency, Hz."""
-        return self.wire_currents.frequency
-
-    @property
-    def accepted(self) -> float:
-        """Power into all ports together, W; ports closed by their references count with what they take out."""
-        return float(0.5 * (self.voltages @ self.currents.conj()).real)
-
-    @property
-    def incident(self) -> float:
-        """Power of the waves sent towards the ports by lines of their references, W (Pozar 2012, eq. 4.40)."""
-        references = np.array([p.reference for p in self.antenna.ports])
-        return float((np.abs(self.voltages + references * self.currents) ** 2 / (8.0 * references)).sum())
-
-    def far_field(self) -> FarField:
-        """The far field; raises UsageError when no power goes in."""
-        if not self.accepted > 0.0:
-            raise UsageError(
-                f"antenna '{self.antenna.name}' accepts {self.accepted:g} W as driven; gain needs a drive above zero"
-            )
-        return FarField(self.wire_currents, self.accepted, self.incident, self.antenna.name)
-
-    def ports_table(self) -> pd.DataFrame:
-        """Per port: voltage and current (peak), active impedance (ohm) and power accepted (W)."""
-        import pandas as pd
-
-        live = np.abs(self.currents) > 0.0
-        impedance = np.full(len(live), complex(math.inf))
-        impedance[live] = self.voltages[live] / self.currents[live]
-        return pd.DataFrame(
-            {
-                "voltage_V": self.voltages,
-                "current_A": self.currents,
-                "active_impedance_ohm": impedance,
-                "power_W": 0.5 * (self.voltages * self.currents.conj()).real,
-            },
-            index=pd.Index([p.name for p in self.antenna.ports], name="port"),
-        )
-
-    def currents_table(self) -> pd.DataFrame:
-        """Current along every wire: wire, distance along it (m), place (m), current (A, peak), one row per node."""
-        import pandas as pd
-
-        frames = []
-        grid = self.wire_currents.mesh
-        for index, wire in enumerate(self.antenna.wires):
-            segments = np.flatnonzero(grid.wire == index)
-            last = segments[-1]
-            nodes = np.append(grid.ends[segments, 0], grid.ends[last, 1])
-            current = np.append(self.wire_currents.ends[segments, 0], self.wire_currents.ends[last, 1])
-            places = grid.nodes[nodes]
-            frames.append(
-                pd.DataFrame(
-                    {
-                        "wire": wire.name,
-                        "along_m": np.append(grid.arc[segments, 0], grid.arc[last, 1]),
-                        "x_m": places[:, 0],
-                        "y_m": places[:, 1],
-                        "z_m": places[:, 2],
-                        "current_A": current,
-                    }
-                )
-            )
-        return pd.concat(frames, ignore_index=True)
-
-
-@dataclass(frozen=True, eq=False)
 class Solution:
-    """Currents of an antenna for one volt at every port, at every frequency; made by `solve`.
+    """Currents of an antenna for one volt at every port, at every solved frequency; made by `solve`.
 
-    Drives, gains and networks are read off it without solving again. seconds: how long the solve took.
+    Drives, gains and networks are read off it without solving again. frequencies, admittance: where port figures were
+    wanted (Hz) and the port admittances there, interpolated between solved frequencies; band_error: how far the
+    interpolation missed the last samples it was tested on, in S. seconds: how long the solve took.
     """
 
     response: Response
     rule: MeshRule
+    frequencies: NDArray[np.float64]
+    admittance: NDArray[np.complex128]
+    band_error: float
     seconds: float
 
     @property
@@ -129,8 +50,8 @@ class Solution:
         return self.response.antenna
 
     @property
-    def frequencies(self) -> NDArray[np.float64]:
-        """Frequencies (n,), Hz, rising."""
+    def solved(self) -> NDArray[np.float64]:
+        """Frequencies (n,) that were solved, Hz, rising: fields and currents exist there."""
         return self.response.frequencies
 
     @property
@@ -149,7 +70,7 @@ class Solution:
         ports = self.antenna.ports
         return Network(
             self.frequencies,
-            self.response.admittance,
+            self.admittance,
             tuple(p.name for p in ports),
             np.array([p.reference for p in ports]),
             self.antenna.name,
@@ -199,8 +120,8 @@ class Solution:
             hertz = float(self.frequencies[0])
         else:
             hertz = units.frequency(frequency)
-        nearest = int(np.argmin(np.abs(self.frequencies - hertz)))
-        if abs(self.frequencies[nearest] - hertz) <= 1e-9 * hertz:
+        nearest = int(np.argmin(np.abs(self.solved - hertz)))
+        if abs(self.solved[nearest] - hertz) <= 1e-9 * hertz:
             return self.response.coefficients[nearest], self.response.admittance[nearest], hertz
         if hertz > self.frequencies[-1]:
             raise UsageError(
@@ -210,48 +131,76 @@ class Solution:
         _log.warning("%s was not among the solved frequencies: solving it too", units.engineering(hertz, "Hz"))
         return *respond(self.antenna, self.response.basis, hertz), hertz
 
-    def at(self, index: int) -> Solution:
-        """The solution at one of its frequencies alone."""
-        found = self.response
-        one = slice(index, index + 1)
-        alone = Response(
-            found.antenna, found.basis, found.frequencies[one], found.coefficients[one], found.admittance[one]
-        )
-        return Solution(alone, self.rule, self.seconds)
+    def at(self, frequency: str | float | None = None) -> Solution:
+        """The solution at one frequency alone, solved now if it was not."""
+        coefficients, admittance, hertz = self._at(frequency)
+        found = Response(self.antenna, self.response.basis, np.array([hertz]), coefficients[None], admittance[None])
+        return Solution(found, self.rule, found.frequencies, found.admittance, 0.0, self.seconds)
 
     def resolved(self, basis: WireBasis) -> Solution:
-        """The same antenna and frequencies on another basis, such as one of a finer mesh."""
-        return _solved(self.antenna, basis, self.frequencies, self.rule)
+        """The same antenna, every wanted frequency solved on another basis, such as one of a finer mesh."""
+        return _solved(self.antenna, basis, Wanted(self.frequencies, ()), self.rule)
 
 
 def _basis(antenna: Antenna, highest: float, rule: MeshRule) -> WireBasis:
     return wire_basis(mesh(antenna, SPEED_OF_LIGHT / highest, rule))
 
 
-def _solved(antenna: Antenna, basis: WireBasis, hertz: NDArray[np.float64], rule: MeshRule) -> Solution:
+def _scattering(antenna: Antenna) -> Callable[[NDArray[np.complex128]], NDArray[np.complex128]]:
+    """Port admittances (n, ports²) to scattering matrices (n, ports²): what the tolerance of a band is about."""
+    references = np.array([p.reference for p in antenna.ports])
+
+    def measure(admittance: NDArray[np.complex128]) -> NDArray[np.complex128]:
+        square = admittance.reshape(-1, len(references), len(references))
+        return scattering(square, references).reshape(len(square), -1)
+
+    return measure
+
+
+def _solved(antenna: Antenna, basis: WireBasis, wanted: Wanted, rule: MeshRule) -> Solution:
     start = time.perf_counter()
-    found = response(antenna, basis, hertz)
-    return Solution(found, rule, time.perf_counter() - start)
+    solved: dict[float, tuple[NDArray[np.complex128], NDArray[np.complex128]]] = {}
+
+    def sample(hertz: float) -> NDArray[np.complex128]:
+        if hertz not in solved:
+            solved[hertz] = respond(antenna, basis, hertz)
+        return solved[hertz][1].ravel()
+
+    points = {float(f): sample(float(f)) for f in wanted.single}
+    error = 0.0
+    for band in wanted.bands:
+        swept = sweep(band.frequencies, sample, _scattering(antenna), band.tolerance)
+        points |= dict(zip(band.frequencies.tolist(), swept.values, strict=True))
+        error = max(error, swept.error)
+    every, ports = wanted.every, len(antenna.ports)
+    admittance = np.array([points[f] for f in every.tolist()]).reshape(-1, ports, ports)
+    rising = np.array(sorted(solved))
+    found = Response(
+        antenna, basis, rising, np.array([solved[f][0] for f in rising]), np.array([solved[f][1] for f in rising])
+    )
+    return Solution(found, rule, every, admittance, error, time.perf_counter() - start)
 
 
 def solve(model: Design | Antenna, frequencies: Frequencies | None = None, *, rule: MeshRule | None = None) -> Solution:
-    """Solve an antenna at one frequency or several.
+    """Solve an antenna at one frequency, several, or over bands.
 
-    frequencies: text or Hz, one or many, or `band(...)`; a design's own frequency unless given. One mesh, made for the
-    highest of them, serves all. rule: how finely wires are divided. Raises ModelError with its findings when `check`
-    says the model cannot be solved, UsageError without a frequency or a port, RunError when the solve fails.
+    frequencies: text or Hz, a `band(...)`, or a list of any of them; a design's own frequency unless given. Single ones
+    are solved; a band is solved where it needs to be and interpolated between. One mesh, made for the highest of them,
+    serves all. rule: how finely wires are divided. Raises ModelError with its findings when `check` says the model
+    cannot be solved, UsageError without a frequency or a port, RunError when the solve fails.
     """
     antenna = model.antenna if isinstance(model, Design) else model
     if frequencies is None:
         if not isinstance(model, Design) or model.frequency is None:
             raise UsageError(f"solve: no frequency was given for '{antenna.name}': name one, such as '150.1 MHz'")
         frequencies = model.frequency
-    hertz = in_hertz(frequencies)
-    findings = antenna.check(float(hertz[-1]))
+    asked = wanted(frequencies)
+    highest = float(asked.every[-1])
+    findings = antenna.check(highest)
     if findings.stops:
         raise ModelError("\n".join(str(f) for f in findings.stops), findings)
     for finding in findings:
         if finding.level == "warn":
             _log.warning("%s", finding)
     rule = rule or MeshRule()
-    return _solved(antenna, _basis(antenna, float(hertz[-1]), rule), hertz, rule)
+    return _solved(antenna, _basis(antenna, highest, rule), asked, rule)

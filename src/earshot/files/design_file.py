@@ -9,10 +9,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
 from .. import units
-from ..answers.frequencies import band, in_hertz
+from ..answers.frequencies import Band, Wanted, band, wanted
 from ..constants import wavelength
 from ..errors import DesignFileError, EarshotError, UnitError, unknown
 from ..geometry.antenna import Antenna
@@ -48,12 +47,22 @@ class Case:
 
 @dataclass(frozen=True, slots=True)
 class DesignFile:
-    """A design file, read: the design, the frequencies to solve (Hz) and the cases."""
+    """A design file, read: the design, the frequencies (Hz) and bands to solve, and the cases."""
 
     title: str
     design: Design
-    frequencies: NDArray[np.float64]
+    frequencies: tuple[float | Band, ...]
     cases: tuple[Case, ...]
+
+    @property
+    def asked(self) -> Wanted:
+        """The frequencies and bands, sorted out."""
+        return wanted(self.frequencies)
+
+    @property
+    def highest(self) -> float:
+        """The highest frequency asked for, by the band or by a case, Hz."""
+        return float(max([*self.asked.every, *(c.frequency for c in self.cases)]))
 
 
 class _Reader:
@@ -140,16 +149,20 @@ class _Reader:
         reference = self.quantity(table.reference, "resistance", f"port.{name}.reference", names)
         return Port(name, table.on, at, gap, reference)
 
-    def frequencies(self) -> NDArray[np.float64]:
+    def frequencies(self) -> tuple[float | Band, ...]:
         table = self.table
-        if table.band is not None and table.frequencies is not None:
-            raise DesignFileError(f"{self.name}: band and frequencies are both there: keep one")
-        if table.band is not None:
-            ends = (self.hertz(table.band.from_, "band.from"), self.hertz(table.band.to, "band.to"))
-            return band(*ends, table.band.points)
-        if table.frequencies is not None:
-            return in_hertz([self.hertz(f, f"frequencies, entry {i + 1}") for i, f in enumerate(table.frequencies)])
-        return in_hertz(self.frequency)
+        single = [self.hertz(f, f"frequencies, entry {i + 1}") for i, f in enumerate(table.frequencies)]
+        swept = [
+            band(
+                self.hertz(b.from_, "band.from"),
+                self.hertz(b.to, "band.to"),
+                b.points,
+                spacing=b.spacing,
+                tolerance=b.tolerance,
+            )
+            for b in table.band
+        ]
+        return (*single, *swept) or (self.frequency,)
 
     def case(self, name: str, table: CaseTable) -> Case:
         what = f"case.{name}"

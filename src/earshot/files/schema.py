@@ -5,7 +5,7 @@ from __future__ import annotations
 import difflib
 from typing import Annotated, Any
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
 
 from ..errors import DesignFileError
 
@@ -42,11 +42,13 @@ class PortTable(_Table):
 
 
 class BandTable(_Table):
-    """Evenly spaced frequencies."""
+    """A band: where port figures are wanted, and how well it is interpolated."""
 
     from_: str | float = Field(alias="from")
     to: str | float
-    points: int = 51
+    points: int = 101
+    spacing: Text = "linear"
+    tolerance: float = 1e-3
 
 
 class CaseTable(_Table):
@@ -59,6 +61,11 @@ class CaseTable(_Table):
     cuts: list[Text] = []
 
 
+def _several(value: Any) -> Any:
+    """One table where several may stand."""
+    return [value] if isinstance(value, dict) else value
+
+
 class DesignTable(_Table):
     """The whole file."""
 
@@ -68,8 +75,8 @@ class DesignTable(_Table):
     values: dict[str, str | float | ValueTable] = {}
     wire: dict[str, WireTable]
     port: dict[str, PortTable]
-    band: BandTable | None = None
-    frequencies: list[str | float] | None = None
+    band: Annotated[list[BandTable], BeforeValidator(_several)] = []
+    frequencies: list[str | float] = []
     case: dict[str, CaseTable] = {}
 
 
@@ -90,6 +97,8 @@ def _known_keys(place: tuple[Any, ...]) -> list[str]:
 
 
 def _where(place: tuple[Any, ...]) -> str:
+    if place[:2] == ("band", 0):
+        place = ("band", *place[2:])
     return ".".join(
         str(p) for p in place if not str(p).startswith(("str", "float", "list[", "constrained", "ValueTable"))
     )

@@ -52,9 +52,3 @@ def respond(antenna: Antenna, basis: WireBasis, frequency: float) -> tuple[Compl
         raise RunError(f"antenna '{antenna.name}': the currents at {frequency:g} Hz are not finite; run check")
     admittance = vectors.T @ coefficients
     return np.ascontiguousarray(coefficients.T), 0.5 * (admittance + admittance.T)
-
-
-def response(antenna: Antenna, basis: WireBasis, frequencies: NDArray[np.float64]) -> Response:
-    """Solve an antenna on a given basis at every frequency (Hz)."""
-    solved = [respond(antenna, basis, float(f)) for f in frequencies]
-    return Response(antenna, basis, frequencies, np.array([c for c, _ in solved]), np.array([y for _, y in solved]))

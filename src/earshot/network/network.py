@@ -9,12 +9,25 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import UsageError, unknown
+from . import figures
 
 if TYPE_CHECKING:
     import pandas as pd
     import xarray as xr
 
 Complexes = NDArray[np.complex128]
+
+
+def scattering(admittance: Complexes, references: NDArray[np.float64]) -> Complexes:
+    """Scattering matrices (n, ports, ports) of admittances (n, ports, ports) at real references (ports,).
+
+    S = (1 - y)(1 + y)⁻¹ with y the admittance in units of the references (Kurokawa 1965, eq. 13).
+    """
+    root = np.sqrt(references)
+    scaled = root[:, None] * admittance * root
+    one = np.eye(len(references))
+    turned = np.linalg.solve(np.swapaxes(one + scaled, 1, 2), np.swapaxes(one - scaled, 1, 2))
+    return np.asarray(np.swapaxes(turned, 1, 2))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -76,13 +89,7 @@ class Network:
         return self._pairs(np.asarray(np.linalg.inv(self.admittance), np.complex128), "Z", "ohm")
 
     def _scattering(self) -> Complexes:
-        root = np.sqrt(self.references)
-        scaled = root[:, None] * self.admittance * root
-        one = np.eye(len(self.ports))
-        # S = (1 - y)(1 + y)⁻¹, y the admittance in units of the references (Kurokawa 1965, eq. 13, real references).
-        return np.asarray(np.linalg.solve(np.swapaxes(one + scaled, 1, 2), np.swapaxes(one - scaled, 1, 2))).swapaxes(
-            1, 2
-        )
+        return scattering(self.admittance, self.references)
 
     def s(self) -> xr.DataArray:
         """Scattering matrix (frequency, to, from) at the ports' own references."""
@@ -115,6 +122,20 @@ class Network:
         """Return loss -20 log10|reflection| (frequency, port), dB."""
         magnitude = np.maximum(np.abs(self.reflection().values), 1e-15)
         return self._each(-20.0 * np.log10(magnitude), "return_loss", "dB")
+
+    def resonances(self, port: str | None = None) -> pd.DataFrame:
+        """Where a port's input reactance is zero: frequency, resistance, series or parallel, Q. See `figures`."""
+        return figures.resonances(self.frequencies, self.impedance().values[:, self._index(port)])
+
+    def bandwidth(
+        self, port: str | None = None, *, vswr: float | None = None, return_loss: float | None = None
+    ) -> pd.DataFrame:
+        """Stretches within a VSWR or a return loss (dB): edges, width, whether the band's end cuts them, best match.
+
+        Raises UsageError unless exactly one limit is given.
+        """
+        limit = figures.limit_of(vswr, return_loss)
+        return figures.passbands(self.frequencies, self.reflection().values[:, self._index(port)], limit)
 
     def to_frame(self, port: str | None = None) -> pd.DataFrame:
         """A table over frequency for one port: R, X (ohm), VSWR, return loss (dB), reflection.

@@ -10,8 +10,9 @@ from rich.console import Group
 from rich.table import Table
 from rich.text import Text
 
+from ..answers.driven import Driven
 from ..answers.evidence import Evidence
-from ..answers.solution import Driven, Solution
+from ..answers.solution import Solution
 from ..fields.far import FarField
 from ..geometry.findings import Findings
 from ..network.network import Network
@@ -46,12 +47,14 @@ def findings_table(findings: Findings, name: str) -> Group | Text:
 def model_line(solution: Solution) -> Text:
     """What was solved, and how long it took."""
     antenna = solution.antenna
-    count, many = len(antenna.wires), len(solution.frequencies)
-    return Text.assemble(
-        (antenna.name, "bold"),
+    count, many, wanted = len(antenna.wires), len(solution.solved), len(solution.frequencies)
+    line = (
         f"   {antenna.medium}, {count} wire{'s' if count > 1 else ''}, {solution.unknowns} unknowns, "
-        f"{many} frequenc{'ies' if many > 1 else 'y'} solved in {solution.seconds:.2f} s",
+        f"{many} frequenc{'ies' if many > 1 else 'y'} solved in {solution.seconds:.2f} s"
     )
+    if wanted > many:
+        line += f", {wanted - many} interpolated (S within {solution.band_error:.1g} where tested)"
+    return Text.assemble((antenna.name, "bold"), line)
 
 
 def network_tables(network: Network) -> list[Group]:
@@ -77,6 +80,44 @@ def network_tables(network: Network) -> list[Group]:
             )
         tables.append(_titled(title, table))
     return tables
+
+
+def band_tables(network: Network) -> list[Group]:
+    """Resonances and the stretches within VSWR 2, per port; nothing for a few single frequencies."""
+    groups = []
+    for port in network.ports:
+        resonant, within = network.resonances(port), network.bandwidth(port, vswr=2.0)
+        if len(resonant):
+            table = _table([("resonance", True), ("R, ohm", True), ("kind", False), ("Q", True)])
+            for _, row in resonant.iterrows():
+                place = engineering(float(row["frequency_Hz"]), "Hz", 6)
+                table.add_row(place, f"{row['R_ohm']:.2f}", str(row["kind"]), f"{row['Q']:.1f}")
+            groups.append(_titled(f"resonances at {port}", table))
+        if len(within):
+            table = _table(
+                [
+                    ("from", True),
+                    ("to", True),
+                    ("width", True),
+                    ("%", True),
+                    ("best at", True),
+                    ("VSWR", True),
+                    ("", False),
+                ]
+            )
+            for _, row in within.iterrows():
+                places = [engineering(float(row[c]), "Hz", 6) for c in ("from_Hz", "to_Hz", "width_Hz")]
+                best = float(row["best_reflection"])
+                note = Text("goes on beyond the band" if row["cut_off"] else "", style="dim")
+                table.add_row(
+                    *places,
+                    f"{row['width_percent']:.2f}",
+                    engineering(float(row["best_Hz"]), "Hz", 6),
+                    f"{(1 + best) / (1 - best):.3f}",
+                    note,
+                )
+            groups.append(_titled(f"VSWR within 2 at {port}", table))
+    return groups
 
 
 def _thinned(count: int, best: int) -> list[int]:

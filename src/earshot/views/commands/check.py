@@ -14,7 +14,7 @@ def check(path: DesignPath, sets: Sets = None, frequency: Frequencies = None, as
     """Look at a design before solving it: exit status 1 when something would stop the solve."""
     file = load(path, sets, frequency)
     antenna = file.design.antenna
-    findings = antenna.check(float(file.frequencies[-1]))
+    findings = antenna.check(file.highest)
     if as_json:
         show_json({"antenna": antenna.name, "findings": records(findings.to_frame())})
     else:

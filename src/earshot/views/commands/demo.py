@@ -27,7 +27,7 @@ def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
         text = (designs / name).read_text(encoding="utf-8")
         write_atomically(out / name, lambda place, t=text: place.write_text(t, encoding="utf-8"))  # type: ignore[misc]
     file = load(out / "tag_receiver.toml", None)
-    findings = file.design.antenna.check(float(file.frequencies[-1]))
+    findings = file.design.antenna.check(file.highest)
     result = run(file, with_evidence=True)
     if json:
         show_json(as_json(result))

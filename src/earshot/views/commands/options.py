@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from ...answers.frequencies import in_hertz
+from ...answers.frequencies import wanted
 from ...errors import UsageError
 from ...files.design_file import DesignFile, read_design
 
@@ -37,4 +37,4 @@ def load(path: Path, sets: list[str] | None, frequencies: list[str] | None = Non
         design = file.design.with_(**changes)
         design.antenna  # noqa: B018 - a value that makes no antenna is told now
         file = replace(file, design=design)
-    return replace(file, frequencies=in_hertz(frequencies)) if frequencies else file
+    return replace(file, frequencies=tuple(wanted(frequencies).single.tolist())) if frequencies else file

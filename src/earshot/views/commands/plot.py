@@ -81,7 +81,7 @@ def plot(
         raise UsageError(f"--format {ending} is not one of png, svg, pdf")
     file = load(path, sets, frequency)
     make_folder(out)
-    complain(f"solving {file.title} at {len(file.frequencies)} frequencies")
+    complain(f"solving {file.title} at {len(file.asked.every)} frequencies")
     written = draw(run(file, own_frequencies=not frequency), names, out, ending)
     if json:
         show_json({"figures": [str(p) for p in written]})

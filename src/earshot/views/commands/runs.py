@@ -7,15 +7,16 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from ...answers.driven import Driven
 from ...answers.evidence import Evidence, evidence
-from ...answers.frequencies import in_hertz
-from ...answers.solution import Driven, Solution, solve
+from ...answers.frequencies import Band
+from ...answers.solution import Solution, solve
 from ...errors import UsageError
 from ...fields.far import FarField
 from ...files.design_file import Case, Cut, DesignFile
 from ...files.tables import network_table, records, write
 from ...units import engineering
-from ..tables import drive_table, evidence_table, field_table, model_line, network_tables
+from ..tables import band_tables, drive_table, evidence_table, field_table, model_line, network_tables
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,11 +58,11 @@ def run(file: DesignFile, *, own_frequencies: bool = True, with_evidence: bool =
     """
     cases = file.cases or _lone_case(file)
     if own_frequencies:
-        hertz = in_hertz([*file.frequencies, *(c.frequency for c in cases)])
+        hertz: list[float | str | Band] = [*file.frequencies, *(c.frequency for c in cases)]
         drives = [(case, case.frequency) for case in cases]
     else:
-        hertz = file.frequencies
-        drives = [(case, float(f)) for case in cases for f in hertz]
+        hertz = list(file.frequencies)
+        drives = [(case, float(f)) for case in cases for f in file.asked.single]
     solution = solve(file.design, hertz)
     runs = []
     for case, frequency in drives:
@@ -89,6 +90,7 @@ def tables(result: Run) -> Iterator[Any]:
     """Everything to print, in order."""
     yield model_line(result.solution)
     yield from network_tables(result.solution.network)
+    yield from band_tables(result.solution.network)
     for case in result.cases:
         yield field_table(case.field, case.title)
         if len(result.solution.antenna.ports) > 1:
@@ -106,7 +108,11 @@ def as_json(result: Run) -> dict[str, Any]:
         "values": records(result.file.design.table()),
         "unknowns": solution.unknowns,
         "seconds": solution.seconds,
+        "solved_Hz": solution.solved,
+        "band_error": solution.band_error,
         "network": records(network_table(solution.network)),
+        "resonances": {p: records(solution.network.resonances(p)) for p in solution.network.ports},
+        "within_VSWR_2": {p: records(solution.network.bandwidth(p, vswr=2.0)) for p in solution.network.ports},
         "cases": [
             {
                 "name": case.case.name,

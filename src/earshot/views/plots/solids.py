@@ -12,7 +12,7 @@ from matplotlib.ticker import MaxNLocator
 from mpl_toolkits.mplot3d.art3d import Line3DCollection
 from numpy.typing import NDArray
 
-from ...answers.solution import Driven
+from ...answers.driven import Driven
 from ...fields.far import FarField
 from ...geometry.antenna import Antenna
 from ...units import engineering

@@ -1,0 +1,99 @@
+"""A solution with its ports driven one way."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import UsageError
+from ..fields.currents import WireCurrents
+from ..fields.far import FarField
+from ..geometry.antenna import Antenna
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+
+@dataclass(frozen=True, eq=False)
+class Driven:
+    """A solution with its ports driven one way, at one frequency.
+
+    voltages, currents (ports,): peak, at the ports. sources: as given; ports not named in them are closed by their
+    references.
+    """
+
+    antenna: Antenna
+    wire_currents: WireCurrents
+    voltages: NDArray[np.complex128]
+    currents: NDArray[np.complex128]
+
+    @property
+    def frequency(self) -> float:
+        """Frequency, Hz."""
+        return self.wire_currents.frequency
+
+    @property
+    def accepted(self) -> float:
+        """Power into all ports together, W; ports closed by their references count with what they take out."""
+        return float(0.5 * (self.voltages @ self.currents.conj()).real)
+
+    @property
+    def incident(self) -> float:
+        """Power of the waves sent towards the ports by lines of their references, W (Pozar 2012, eq. 4.40)."""
+        references = np.array([p.reference for p in self.antenna.ports])
+        return float((np.abs(self.voltages + references * self.currents) ** 2 / (8.0 * references)).sum())
+
+    def far_field(self) -> FarField:
+        """The far field; raises UsageError when no power goes in."""
+        if not self.accepted > 0.0:
+            raise UsageError(
+                f"antenna '{self.antenna.name}' accepts {self.accepted:g} W as driven; gain needs a drive above zero"
+            )
+        return FarField(self.wire_currents, self.accepted, self.incident, self.antenna.name)
+
+    def ports_table(self) -> pd.DataFrame:
+        """Per port: voltage and current (peak), active impedance (ohm) and power accepted (W)."""
+        import pandas as pd
+
+        live = np.abs(self.currents) > 0.0
+        impedance = np.full(len(live), complex(math.inf))
+        impedance[live] = self.voltages[live] / self.currents[live]
+        return pd.DataFrame(
+            {
+                "voltage_V": self.voltages,
+                "current_A": self.currents,
+                "active_impedance_ohm": impedance,
+                "power_W": 0.5 * (self.voltages * self.currents.conj()).real,
+            },
+            index=pd.Index([p.name for p in self.antenna.ports], name="port"),
+        )
+
+    def currents_table(self) -> pd.DataFrame:
+        """Current along every wire: wire, distance along it (m), place (m), current (A, peak), one row per node."""
+        import pandas as pd
+
+        frames = []
+        grid = self.wire_currents.mesh
+        for index, wire in enumerate(self.antenna.wires):
+            segments = np.flatnonzero(grid.wire == index)
+            last = segments[-1]
+            nodes = np.append(grid.ends[segments, 0], grid.ends[last, 1])
+            current = np.append(self.wire_currents.ends[segments, 0], self.wire_currents.ends[last, 1])
+            places = grid.nodes[nodes]
+            frames.append(
+                pd.DataFrame(
+                    {
+                        "wire": wire.name,
+                        "along_m": np.append(grid.arc[segments, 0], grid.arc[last, 1]),
+                        "x_m": places[:, 0],
+                        "y_m": places[:, 1],
+                        "z_m": places[:, 2],
+                        "current_A": current,
+                    }
+                )
+            )
+        return pd.concat(frames, ignore_index=True)
