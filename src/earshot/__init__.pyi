@@ -17,6 +17,10 @@ from .fields.far import FarField as FarField
 from .files.design_file import read_design as read_design
 from .files.tables import write as write
 from .geometry.antenna import Antenna as Antenna
+from .geometry.circuit_parts import Line as Line
+from .geometry.circuit_parts import Load as Load
+from .geometry.circuit_parts import Stub as Stub
+from .geometry.circuit_parts import Terminal as Terminal
 from .geometry.design import Design as Design
 from .geometry.design import Value as Value
 from .geometry.findings import Finding as Finding
@@ -26,6 +30,16 @@ from .geometry.parts import Port as Port
 from .geometry.parts import Wire as Wire
 from .media.surroundings import free_space as free_space
 from .media.surroundings import perfect_plane as perfect_plane
+from .network.elements import Impedance as Impedance
+from .network.elements import LineType as LineType
+from .network.elements import coaxial as coaxial
+from .network.elements import impedance as impedance
+from .network.elements import open_circuit as open_circuit
+from .network.elements import parallel as parallel
+from .network.elements import series as series
+from .network.elements import short_circuit as short_circuit
+from .network.elements import trap as trap
+from .network.elements import two_wire as two_wire
 from .network.network import Network as Network
 from .network.sources import amperes as amperes
 from .network.sources import volts as volts

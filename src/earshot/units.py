@@ -22,6 +22,8 @@ KINDS = {
     "frequency": "Hz",
     "angle": "rad",
     "resistance": "ohm",
+    "inductance": "H",
+    "capacitance": "F",
     "power": "W",
     "voltage": "V",
     "current": "A",
@@ -34,6 +36,8 @@ _EXAMPLES = {
     "frequency": "'150.1 MHz'",
     "angle": "'30 deg'",
     "resistance": "'50 ohm'",
+    "inductance": "'1.2 uH'",
+    "capacitance": "'10 pF'",
     "power": "'1 W'",
     "voltage": "'1 V'",
     "current": "'10 mA'",
@@ -235,3 +239,13 @@ def engineering(value: float, unit: str, digits: int = 5) -> str:
         return f"{value:g} {unit}"
     power = max(-12, min(12, 3 * math.floor(math.log10(abs(value)) / 3 + 1e-12)))
     return f"{value / 10**power:.{digits}g} {_PREFIXES[power]}{unit}"
+
+
+def ohms(value: complex) -> str:
+    """Write an impedance.
+
+    >>> ohms(50), ohms(30 - 12.5j)
+    ('50 ohm', '30-12.5j ohm')
+    """
+    number = complex(value)
+    return f"{number.real:g}{f'{number.imag:+g}j' if number.imag else ''} ohm"

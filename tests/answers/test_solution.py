@@ -51,7 +51,8 @@ def test_ports_not_named_are_closed_by_their_references():
     table = driven.ports_table()
     assert table.loc["two", "active_impedance_ohm"] == pytest.approx(-50)
     assert table.loc["two", "power_W"] < 0 < table.loc["one", "power_W"]
-    assert driven.accepted == pytest.approx(table["power_W"].sum())
+    assert driven.accepted == pytest.approx(table.loc["one", "power_W"])
+    assert driven.far_field().radiated == pytest.approx(table["power_W"].sum(), rel=1e-4)
 
 
 def test_summary_holds_the_figures_of_merit():

@@ -22,14 +22,16 @@ if TYPE_CHECKING:
 class Driven:
     """A solution with its ports driven one way, at one frequency.
 
-    voltages, currents (ports,): peak, at the ports. sources: as given; ports not named in them are closed by their
-    references.
+    voltages, currents (ports,): peak, at the ports. driven: names of the ports with a source; the others are closed.
+    taken: power in every load, line and stub, W, by name.
     """
 
     antenna: Antenna
     wire_currents: WireCurrents
     voltages: NDArray[np.complex128]
     currents: NDArray[np.complex128]
+    driven: tuple[str, ...]
+    taken: tuple[tuple[str, float], ...]
 
     @property
     def frequency(self) -> float:
@@ -37,15 +39,43 @@ class Driven:
         return self.wire_currents.frequency
 
     @property
+    def _port_powers(self) -> NDArray[np.float64]:
+        return np.asarray(0.5 * (self.voltages * self.currents.conj()).real)
+
+    @property
     def accepted(self) -> float:
-        """Power into all ports together, W; ports closed by their references count with what they take out."""
-        return float(0.5 * (self.voltages @ self.currents.conj()).real)
+        """Power into the driven ports together, W."""
+        fed = [p.name in self.driven for p in self.antenna.ports]
+        return float(self._port_powers[fed].sum())
 
     @property
     def incident(self) -> float:
-        """Power of the waves sent towards the ports by lines of their references, W (Pozar 2012, eq. 4.40)."""
+        """Power of the waves sent towards the driven ports by sources of their references, W (Pozar 2012, eq. 4.40)."""
         references = np.array([p.reference for p in self.antenna.ports])
-        return float((np.abs(self.voltages + references * self.currents) ** 2 / (8.0 * references)).sum())
+        waves = np.abs(self.voltages + references * self.currents) ** 2 / (8.0 * references.real)
+        return float(waves[[p.name in self.driven for p in self.antenna.ports]].sum())
+
+    def budget(self) -> pd.DataFrame:
+        """Where every watt goes: table of part, power (W) and share of the power sent towards the driven ports.
+
+        What is not accepted comes back. The rows below "accepted" add up to it, to the accuracy of the solve.
+        """
+        import pandas as pd
+
+        parts = [("sent", self.incident), ("returned", self.incident - self.accepted), ("accepted", self.accepted)]
+        parts += self.losses()
+        parts.append(("radiated", self.far_field().radiated))
+        rows = [(name, power, power / self.incident if self.incident > 0.0 else math.nan) for name, power in parts]
+        return pd.DataFrame(rows, columns=["part", "power_W", "share"]).set_index("part")
+
+    def losses(self) -> list[tuple[str, float]]:
+        """Power in every part that takes some, W: loads, lines, and what closes the ports that are not driven."""
+        closings = [
+            (f"what closes port '{port.name}'", -float(power))
+            for port, power in zip(self.antenna.ports, self._port_powers, strict=True)
+            if port.name not in self.driven
+        ]
+        return [*self.taken, *closings]
 
     def far_field(self) -> FarField:
         """The far field; raises UsageError when no power goes in."""

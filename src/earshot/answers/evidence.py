@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from ..fields.far import FarField
 from ..moments.basis import WireBasis, wire_basis
 from ..moments.matrix import WireMatrix
-from ..moments.ports import port_vectors
+from ..moments.ports import gap_vectors
 from ..network.sources import Source
 from .solution import Solution
 
@@ -39,8 +39,8 @@ class Evidence:
     """What speaks for, or against, a solution at one frequency.
 
     figures: impedance and directivity with their changes under refinement. residual: largest tangential field left on
-    the metal between tested places, as the voltage over a segment per volt applied. balance: radiated/accepted power
-    - 1, which is zero for a lossless antenna. passivity: least eigenvalue of Re(Z) over the greatest; not below zero.
+    the metal between tested places, as the voltage over a segment per volt applied. balance: (radiated +
+    lost)/accepted power - 1. passivity: least eigenvalue of Re(Z) over the greatest; not below zero.
     """
 
     frequency: float
@@ -58,7 +58,7 @@ class Evidence:
 
         rows = [(f.name, f.value, f.change, f.unit, "") for f in self.figures] + [
             ("largest boundary residual", self.residual, math.nan, "V per V", self.residual_place),
-            ("power balance", self.balance, math.nan, "1", "radiated/accepted - 1; zero without losses"),
+            ("power balance", self.balance, math.nan, "1", "(radiated + lost) / accepted - 1"),
             ("passivity", self.passivity, math.nan, "1", "least/greatest eigenvalue of Re Z; not below zero"),
         ]
         return pd.DataFrame(rows, columns=["figure", "value", "±", "unit", "remark"]).set_index("figure")
@@ -85,7 +85,7 @@ def boundary_residual(solution: Solution, frequency: float) -> tuple[float, str]
     finer = wire_basis(solution.mesh.halved())
     one = solution.at(frequency)
     matrix = WireMatrix(finer, float(one.solved[0]), solution.antenna.medium.has_plane).full()
-    applied = port_vectors(solution.antenna, finer)
+    applied = gap_vectors(solution.antenna, finer)
     old = len(solution.mesh.nodes)
     node = finer.mesh.ends.ravel()[finer.halves[0]]
     # The function at the middle of segment s is the one that owns node old + s.
@@ -127,7 +127,8 @@ def evidence(
     as `drive` does.
     """
     solution = solution.at(frequency)
-    beam = solution.drive(sources).far_field()
+    driven = solution.drive(sources)
+    beam = driven.far_field()
     hertz = beam.frequency
     refined = solution.resolved(wire_basis(solution.mesh.halved()))
     residual, place = boundary_residual(solution, hertz)
@@ -139,6 +140,6 @@ def evidence(
         figures=tuple(_figures(solution, refined, sources, hertz)),
         residual=residual,
         residual_place=place,
-        balance=beam.efficiency - 1.0,
+        balance=(beam.radiated + sum(power for _, power in driven.losses())) / driven.accepted - 1.0,
         passivity=float(resistances[0] / resistances[-1]),
     )

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import logging
 import time
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,13 +15,17 @@ from ..constants import SPEED_OF_LIGHT
 from ..errors import ModelError, UsageError, unknown
 from ..fields.currents import WireCurrents
 from ..geometry.antenna import Antenna
+from ..geometry.circuit_parts import Line, Load, Stub
 from ..geometry.design import Design
 from ..geometry.mesh import MeshRule, WireMesh, mesh
+from ..geometry.parts import Port
 from ..moments.basis import WireBasis, wire_basis
 from ..moments.response import Response, respond
+from ..network.elements import Impedance, impedance
 from ..network.network import Network, scattering
 from ..network.rational import sweep
 from ..network.sources import Source, driven_ports, watts
+from .circuits import absorbed, circuit_of, closed_admittance
 from .driven import Driven
 from .frequencies import Frequencies, Wanted, wanted
 
@@ -33,8 +37,8 @@ class Solution:
     """Currents of an antenna for one volt at every port, at every solved frequency; made by `solve`.
 
     Drives, gains and networks are read off it without solving again. frequencies, admittance: where port figures were
-    wanted (Hz) and the port admittances there, interpolated between solved frequencies; band_error: how far the
-    interpolation missed the last samples it was tested on, in S. seconds: how long the solve took.
+    wanted (Hz) and the admittances between all gaps there, interpolated between solved frequencies; band_error: how far
+    the interpolation missed the last samples it was tested on, in S. seconds: how long the solve took.
     """
 
     response: Response
@@ -66,31 +70,74 @@ class Solution:
 
     @property
     def network(self) -> Network:
-        """Z, Y, S, VSWR between the ports."""
+        """Z, Y, S, VSWR between the ports, with the loads and lines in place."""
         ports = self.antenna.ports
         return Network(
             self.frequencies,
-            self.admittance,
+            closed_admittance(circuit_of(self.antenna), self.frequencies, self.admittance),
             tuple(p.name for p in ports),
             np.array([p.reference for p in ports]),
             self.antenna.name,
         )
 
-    def drive(self, sources: dict[str, Source] | Source | None = None, frequency: str | float | None = None) -> Driven:
+    def drive(
+        self,
+        sources: dict[str, Source] | Source | None = None,
+        frequency: str | float | None = None,
+        *,
+        terminations: Mapping[str, Impedance | complex] | None = None,
+    ) -> Driven:
         """Drive the ports at one frequency.
 
         sources: by port, made by `volts`, `amperes`, `watts`; a lone port needs no name, and without words it gets 1 W
-        available. Ports not named are closed by their references. frequency: may be left out when only one was
-        solved; one that was not solved is solved now, and said so. Raises UsageError for unknown ports.
+        available. terminations: what closes ports that are not driven, `open_circuit()`, `short_circuit()`, any
+        impedance or ohms; their references unless named. frequency: may be left out when only one was solved; one that
+        was not solved is solved now, and said so. Raises UsageError for unknown ports.
         """
         given = self._named(sources)
         coefficients, admittance, hertz = self._at(frequency)
         names = [p.name for p in self.antenna.ports]
-        references = np.array([p.reference for p in self.antenna.ports])
-        voltages, currents = driven_ports(admittance, references, {names.index(n): s for n, s in given.items()})
-        ends = self.response.basis.segment_currents(voltages @ coefficients)
-        flow = WireCurrents(self.mesh, ends, hertz, self.antenna.medium.has_plane)
-        return Driven(self.antenna, flow, voltages, currents)
+        circuit = circuit_of(self.antenna)
+        spread = circuit.spread(admittance, hertz)
+        ends = {names.index(n): ohms for n, ohms in self._closed(terminations or {}, given, hertz).items()}
+        voltages, currents = driven_ports(
+            circuit.closed(admittance, spread),
+            np.array([p.reference for p in self.antenna.ports]),
+            {names.index(n): s for n, s in given.items()},
+            ends,
+        )
+        nodes = spread @ voltages
+        segments = self.response.basis.segment_currents(nodes[: circuit.gaps] @ coefficients)
+        flow = WireCurrents(self.mesh, segments, hertz, self.antenna.medium.has_plane)
+        taken = tuple(absorbed(self.antenna, circuit, hertz, nodes))
+        return Driven(self.antenna, flow, voltages, currents, tuple(given), taken)
+
+    def _closed(
+        self, terminations: Mapping[str, Impedance | complex], given: dict[str, Source], hertz: float
+    ) -> dict[str, complex]:
+        ohms = {}
+        for name, closing in terminations.items():
+            self.antenna.port(name)
+            if name in given:
+                raise UsageError(f"port '{name}' is both driven and closed: keep one")
+            ohms[name] = (closing if isinstance(closing, Impedance) else impedance(closing)).at(hertz)
+        return ohms
+
+    def with_(self, *parts: Port | Load | Line | Stub) -> Solution:
+        """The same solve with other references, load impedances, lines or stubs: nothing is solved again.
+
+        Raises UsageError when a part would change a gap that was solved, or its order.
+        """
+        changed = self.antenna.with_(*parts)
+        before, after = ([(g.name, g.on, g.at, g.gap) for g in antenna.gaps] for antenna in (self.antenna, changed))
+        if before != after or changed.wires != self.antenna.wires:
+            raise UsageError(
+                "with_: only references, impedances and lines change without a solve; solve it afresh"
+            )
+        stops = changed.check().stops
+        if stops:
+            raise ModelError("\n".join(str(f) for f in stops), stops)
+        return replace(self, response=replace(self.response, antenna=changed))
 
     def _named(self, sources: dict[str, Source] | Source | None) -> dict[str, Source]:
         names = [p.name for p in self.antenna.ports]
@@ -146,13 +193,17 @@ def _basis(antenna: Antenna, highest: float, rule: MeshRule) -> WireBasis:
     return wire_basis(mesh(antenna, SPEED_OF_LIGHT / highest, rule))
 
 
-def _scattering(antenna: Antenna) -> Callable[[NDArray[np.complex128]], NDArray[np.complex128]]:
-    """Port admittances (n, ports²) to scattering matrices (n, ports²): what the tolerance of a band is about."""
-    references = np.array([p.reference for p in antenna.ports])
+def _scattering(
+    antenna: Antenna,
+) -> Callable[[NDArray[np.float64], NDArray[np.complex128]], NDArray[np.complex128]]:
+    """From gap admittances (n, gaps²) at n frequencies to what a band's tolerance is about: S matrices (n, ports²)."""
+    references, count = np.array([p.reference for p in antenna.ports]), len(antenna.gaps)
+    circuit = circuit_of(antenna)
 
-    def measure(admittance: NDArray[np.complex128]) -> NDArray[np.complex128]:
-        square = admittance.reshape(-1, len(references), len(references))
-        return scattering(square, references).reshape(len(square), -1)
+    def measure(frequencies: NDArray[np.float64], admittance: NDArray[np.complex128]) -> NDArray[np.complex128]:
+        square = admittance.reshape(-1, count, count)
+        ports = closed_admittance(circuit, frequencies, square)
+        return scattering(ports, references).reshape(len(square), -1)
 
     return measure
 
@@ -172,8 +223,8 @@ def _solved(antenna: Antenna, basis: WireBasis, wanted: Wanted, rule: MeshRule) 
         swept = sweep(band.frequencies, sample, _scattering(antenna), band.tolerance)
         points |= dict(zip(band.frequencies.tolist(), swept.values, strict=True))
         error = max(error, swept.error)
-    every, ports = wanted.every, len(antenna.ports)
-    admittance = np.array([points[f] for f in every.tolist()]).reshape(-1, ports, ports)
+    every, gaps = wanted.every, len(antenna.gaps)
+    admittance = np.array([points[f] for f in every.tolist()]).reshape(-1, gaps, gaps)
     rising = np.array(sorted(solved))
     found = Response(
         antenna, basis, rising, np.array([solved[f][0] for f in rising]), np.array([solved[f][1] for f in rising])

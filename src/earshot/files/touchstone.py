@@ -14,18 +14,18 @@ from .atomic import write_atomically
 def touchstone(network: Network) -> str:
     """The network as Touchstone 1.x text: S, real and imaginary, in Hz, at the ports' common reference.
 
-    Raises UsageError when the ports have different references, of which this format holds only one.
+    Raises UsageError when the ports have different or complex references: this format holds one real one.
     """
     references = np.unique(network.references)
-    if len(references) > 1:
+    if len(references) > 1 or references[0].imag:
         listed = ", ".join(f"{p} {r:g} ohm" for p, r in zip(network.ports, network.references, strict=True))
         raise UsageError(
-            f"Touchstone 1.x holds one reference impedance, and the ports have several ({listed}): "
+            f"Touchstone 1.x holds one real reference impedance, and the ports have other ones ({listed}): "
             "use network.referred_to(50), or write CSV or JSON"
         )
     count = len(network.ports)
     lines = [f"! port {i + 1}: {name}" for i, name in enumerate(network.ports)]
-    lines.append(f"# Hz S RI R {references[0]:.12g}")
+    lines.append(f"# Hz S RI R {references[0].real:.12g}")
     for hertz, matrix in zip(network.frequencies, network.s().values, strict=True):
         # Two ports go column by column (S11 S21 S12 S22), others row by row, at most four values a line.
         rows = [matrix.T.ravel()] if count <= 2 else [row[i : i + 4] for row in matrix for i in range(0, count, 4)]

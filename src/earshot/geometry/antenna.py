@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,12 +13,16 @@ from numpy.typing import NDArray
 from .. import units
 from ..errors import UsageError, unknown
 from ..media.surroundings import FreeSpace, Medium
-from .parts import Length, Port, Wire
+from .circuit_parts import Line, Load, Stub, Terminal
+from .parts import Gap, Length, Port, Wire
 
 if TYPE_CHECKING:
     from .findings import Findings
 
 _AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
+
+
+Part = Wire | Port | Terminal | Load | Line | Stub
 
 
 def _refuse_twins(kind: str, names: Sequence[str], antenna: str) -> None:
@@ -29,9 +33,10 @@ def _refuse_twins(kind: str, names: Sequence[str], antenna: str) -> None:
 
 @dataclass(frozen=True, slots=True)
 class Antenna:
-    """Wires, ports and a medium. Every change gives a new antenna.
+    """Wires, what is joined to them, and a medium. Every change gives a new antenna.
 
-    Raises UsageError for two parts of one name and for an antenna without wires; everything else is for `check`.
+    ports: where it is fed. loads: lumped impedances. terminals: gaps for lines alone. lines: `Line` and `Stub`. Raises
+    UsageError for two parts of one name and for an antenna without wires; everything else is for `check`.
 
     >>> dipole = Antenna("dipole", [Wire("rod", [(0, 0, -0.5), (0, 0, 0.5)], radius="2 mm")], [Port("feed", on="rod")])
     >>> dipole.raised("3 m").wires[0].points[0]
@@ -42,18 +47,39 @@ class Antenna:
     wires: tuple[Wire, ...]
     ports: tuple[Port, ...]
     medium: Medium
+    loads: tuple[Load, ...]
+    terminals: tuple[Terminal, ...]
+    lines: tuple[Line | Stub, ...]
 
     def __init__(
-        self, name: str, wires: Iterable[Wire], ports: Iterable[Port] = (), medium: Medium | None = None
+        self,
+        name: str,
+        wires: Iterable[Wire],
+        ports: Iterable[Port] = (),
+        medium: Medium | None = None,
+        *,
+        loads: Iterable[Load] = (),
+        terminals: Iterable[Terminal] = (),
+        lines: Iterable[Line | Stub] = (),
     ) -> None:
         object.__setattr__(self, "name", name)
         object.__setattr__(self, "wires", tuple(wires))
         object.__setattr__(self, "ports", tuple(ports))
         object.__setattr__(self, "medium", medium if medium is not None else FreeSpace())
+        object.__setattr__(self, "loads", tuple(loads))
+        object.__setattr__(self, "terminals", tuple(terminals))
+        object.__setattr__(self, "lines", tuple(lines))
         if not self.wires:
             raise UsageError(f"antenna '{name}' has no wires: give it at least one")
         _refuse_twins("wire", [w.name for w in self.wires], name)
         _refuse_twins("port", [p.name for p in self.ports], name)
+        _refuse_twins("gap", [g.name for g in self.gaps], name)
+        _refuse_twins("line", [x.name for x in self.lines], name)
+
+    @property
+    def gaps(self) -> tuple[Gap, ...]:
+        """Every gap: ports, then loads, then terminals."""
+        return (*self.ports, *self.loads, *self.terminals)
 
     def wire(self, name: str) -> Wire:
         """The wire of that name; raises UsageError naming the nearest one there is."""
@@ -129,34 +155,53 @@ class Antenna:
         """The antenna with every length, radius and gap multiplied by a factor > 0."""
         if not (math.isfinite(factor) and factor > 0.0):
             raise UsageError(f"scaled: factor {factor} is not above zero")
-        ports = tuple(
-            Port(
-                p.name,
-                p.on,
-                p.distance(self.wire(p.on)) / self.wire(p.on).length,
-                None if p.gap is None else p.gap * factor,
-                p.reference,
-            )
-            for p in self.ports
+
+        def stretched(gap: Any) -> Any:
+            wire = self.wire(gap.on)
+            width = None if gap.gap is None else gap.gap * factor
+            return replace(gap, at=gap.distance(wire) / wire.length, gap=width)
+
+        return replace(
+            self,
+            wires=tuple(w.transformed(np.eye(3) * factor, np.zeros(3), factor) for w in self.wires),
+            ports=tuple(stretched(p) for p in self.ports),
+            loads=tuple(stretched(x) for x in self.loads),
+            terminals=tuple(stretched(t) for t in self.terminals),
+            lines=tuple(replace(x, length=x.length * factor) for x in self.lines),
         )
-        wires = tuple(w.transformed(np.eye(3) * factor, np.zeros(3), factor) for w in self.wires)
-        return replace(self, wires=wires, ports=ports)
 
     def without(self, *names: str) -> Antenna:
-        """The antenna less the named wires and ports; ports on a wire that goes, go with it."""
-        known = {w.name for w in self.wires} | {p.name for p in self.ports}
+        """The antenna less the named parts; gaps on a wire that goes, go with it, and lines with their gaps."""
+        known = {part.name for part in (*self.wires, *self.gaps, *self.lines)}
         for name in names:
             if name not in known:
                 raise UsageError(f"antenna '{self.name}': {unknown('part', name, known)}")
         wires = tuple(w for w in self.wires if w.name not in names)
-        left = {w.name for w in wires}
-        return replace(self, wires=wires, ports=tuple(p for p in self.ports if p.name not in names and p.on in left))
+        metal = {w.name for w in wires}
+        gaps = {g.name for g in self.gaps if g.name not in names and g.on in metal}
+        return replace(
+            self,
+            wires=wires,
+            ports=tuple(p for p in self.ports if p.name in gaps),
+            loads=tuple(x for x in self.loads if x.name in gaps),
+            terminals=tuple(t for t in self.terminals if t.name in gaps),
+            lines=tuple(x for x in self.lines if x.name not in names and gaps.issuperset(x.places)),
+        )
 
-    def with_(self, *parts: Wire | Port) -> Antenna:
+    def with_(self, *parts: Part) -> Antenna:
         """The antenna with more parts; a part of a name it already has takes that part's place."""
-        wires = {w.name: w for w in self.wires} | {p.name: p for p in parts if isinstance(p, Wire)}
-        ports = {p.name: p for p in self.ports} | {p.name: p for p in parts if isinstance(p, Port)}
-        return replace(self, wires=tuple(wires.values()), ports=tuple(ports.values()))
+
+        def merged(old: Sequence[Part], *kinds: type) -> tuple[Any, ...]:
+            return tuple(({x.name: x for x in old} | {x.name: x for x in parts if isinstance(x, kinds)}).values())
+
+        return replace(
+            self,
+            wires=merged(self.wires, Wire),
+            ports=merged(self.ports, Port),
+            loads=merged(self.loads, Load),
+            terminals=merged(self.terminals, Terminal),
+            lines=merged(self.lines, Line, Stub),
+        )
 
     def over(self, medium: Medium) -> Antenna:
         """The antenna in another medium, such as `perfect_plane()`."""

@@ -51,7 +51,13 @@ def _pieces(antenna: Antenna) -> _Pieces:
 def check(antenna: Antenna, frequency: float | None = None, rule: MeshRule | None = None) -> Findings:
     """Look at an antenna before it is solved, at a frequency in Hz if one is given."""
     pieces = _pieces(antenna)
-    findings = [*_ports(antenna, pieces), *_shapes(antenna, pieces), *_joints(antenna, pieces)]
+    findings = [
+        *_ports(antenna, pieces),
+        *_lines(antenna),
+        *_overlaps(antenna),
+        *_shapes(antenna, pieces),
+        *_joints(antenna, pieces),
+    ]
     findings += _plane(antenna) if antenna.medium.has_plane else []
     findings += _closeness(antenna, pieces)
     if frequency is not None:
@@ -72,11 +78,9 @@ def _ports(antenna: Antenna, pieces: _Pieces) -> Iterator[Finding]:
         yield Finding("stop", antenna.name, f"antenna '{antenna.name}' has no port", "mark where it is fed")
     wires = {w.name: w for w in antenna.wires}
     arms = np.bincount(pieces.joint.ravel())
-    for port in antenna.ports:
+    for port in antenna.gaps:
         if port.on not in wires:
-            yield Finding(
-                "stop", port.name, f"port '{port.name}': {unknown('wire', port.on, wires)}", "name one of them"
-            )
+            yield Finding("stop", port.name, f"{port.what}: {unknown('wire', port.on, wires)}", "name one of them")
             continue
         wire = wires[port.on]
         grounded = antenna.grounded(wire)
@@ -95,10 +99,42 @@ def _ports(antenna: Antenna, pieces: _Pieces) -> Iterator[Finding]:
                 yield Finding(
                     "warn",
                     port.name,
-                    f"port '{port.name}' reaches the open end of wire '{wire.name}' at {_at(wire.at(end))}, where "
+                    f"{port.what} reaches the open end of wire '{wire.name}' at {_at(wire.at(end))}, where "
                     "hardly any current flows",
                     "move it along the wire, or join a second wire there",
                     _place(wire.at(end)),
+                )
+
+
+def _lines(antenna: Antenna) -> Iterator[Finding]:
+    gaps = {g.name for g in antenna.gaps}
+    for line in antenna.lines:
+        for place in line.places:
+            if place not in gaps:
+                kind = type(line).__name__.lower()
+                says = f"{kind} '{line.name}': {unknown('port, load or terminal', place, gaps)}"
+                yield Finding("stop", line.name, says, "name one of them")
+
+
+def _overlaps(antenna: Antenna) -> Iterator[Finding]:
+    """Gaps that lie over one another on a wire."""
+    for wire in antenna.wires:
+        spans = []
+        for gap in antenna.gaps:
+            if gap.on == wire.name:
+                try:
+                    spans.append((*gap.span(wire, antenna.grounded(wire)), gap))
+                except EarshotError:
+                    continue
+        spans.sort(key=lambda s: s[:2])
+        for (_, high, one), (low, _, two) in itertools.pairwise(spans):
+            if low < high - 1e-9 * wire.length:
+                yield Finding(
+                    "stop",
+                    two.name,
+                    f"the gaps of {one.what} and {two.what} overlap on wire '{wire.name}' at {_at(wire.at(low))}",
+                    "move one or give it a smaller gap",
+                    _place(wire.at(low)),
                 )
 
 

@@ -146,7 +146,7 @@ def _spans(antenna: Antenna, rule: MeshRule) -> _Spans:
     wire, arc, places, gap = [], [], [], []
     for index, part in enumerate(antenna.wires):
         marks = list(part.arc)
-        gaps = [p.span(part, antenna.grounded(part)) for p in antenna.ports if p.on == part.name]
+        gaps = [p.span(part, antenna.grounded(part)) for p in antenna.gaps if p.on == part.name]
         if rule.growth is not None:
             # A gap edge that falls on a corner is that corner.
             edges = {e for g in gaps for e in g}
@@ -269,8 +269,8 @@ def mesh(antenna: Antenna, wavelength: float, rule: MeshRule | None = None) -> W
     Raises ModelError for pieces of no length and UsageError for ports on wires that are not there.
     """
     rule = rule or MeshRule()
-    for port in antenna.ports:
-        antenna.wire(port.on)
+    for gap in antenna.gaps:
+        antenna.wire(gap.on)
     spans = _spans(antenna, rule)
     if (spans.ends[:, 0] == spans.ends[:, 1]).any():
         bad = antenna.wires[int(spans.wire[(spans.ends[:, 0] == spans.ends[:, 1]).argmax()])]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
@@ -22,7 +23,8 @@ def _point(value: Sequence[Length], what: str) -> Point:
     return coordinates[0], coordinates[1], coordinates[2]
 
 
-def _name(value: str, kind: str) -> str:
+def named(value: str, kind: str) -> str:
+    """The name, if it is one; raises UsageError."""
     if not isinstance(value, str) or not value.strip():
         raise UsageError(f"a {kind} needs a name; {value!r} was given")
     return value
@@ -44,7 +46,7 @@ class Wire:
     radius: float = field(kw_only=True)
 
     def __init__(self, name: str, points: Iterable[Sequence[Length]], *, radius: Length) -> None:
-        place = f"wire '{_name(name, 'wire')}'"
+        place = f"wire '{named(name, 'wire')}'"
         corners = tuple(_point(p, f"{place}, point {i + 1}") for i, p in enumerate(points))
         if len(corners) < 2:
             raise UsageError(f"{place}: {len(corners)} points given; a wire needs at least two")
@@ -86,34 +88,17 @@ class Wire:
         return Wire(self.name, self.corners @ matrix.T + shift, radius=self.radius * stretch)
 
 
-@dataclass(frozen=True, slots=True)
-class Port:
-    """A pair of terminals: a uniform field over a short gap of a wire.
-
-    on: the wire. at: the middle of the gap, as a fraction of the wire's length (a number from 0 to 1) or as a
-    distance from the wire's first point ("0.2 m"). gap: length of the gap; six radii unless given; 0 asks for an
-    idealised gap of no width, whose susceptance depends on the mesh. reference: reference impedance in ohm.
-
-    At a foot on a plane the gap is completed by its image: half of it stands above the plane. A gap that would run
-    past another end of its wire is moved inward to fit. The port's positive current flows along the wire, from its
-    first point to its last. Raises UsageError and UnitError.
-    """
+@dataclass(frozen=True, slots=True, init=False)
+class Gap:
+    """A short gap of a wire: name, wire, place and width; see `Port`."""
 
     name: str
     on: str
-    at: float | str = 0.5
-    gap: float | None = None
-    reference: float = 50.0
+    at: float | str
+    gap: float | None
 
-    def __init__(
-        self,
-        name: str,
-        on: str,
-        at: float | str = 0.5,
-        gap: Length | None = None,
-        reference: str | float = 50.0,
-    ) -> None:
-        place = f"port '{_name(name, 'port')}'"
+    def _place(self, kind: str, name: str, on: str, at: float | str, gap: Length | None) -> str:
+        place = f"{kind} '{named(name, kind)}'"
         if isinstance(at, str):
             units.length(at, f"{place}, at")
         elif not 0.0 <= units.read(at, "number", what=f"{place}, at") <= 1.0:
@@ -121,22 +106,22 @@ class Port:
         metres = None if gap is None else units.length(gap, f"{place}, gap")
         if metres is not None and metres < 0.0:
             raise UsageError(f"{place}: gap {gap} is below zero; leave it out for six radii")
-        ohms = units.read(reference, "resistance", what=f"{place}, reference")
-        if ohms <= 0.0:
-            raise UsageError(f"{place}: reference {reference} is not above zero; give an impedance such as '50 ohm'")
-        object.__setattr__(self, "name", name)
-        object.__setattr__(self, "on", on)
-        object.__setattr__(self, "at", at)
-        object.__setattr__(self, "gap", metres)
-        object.__setattr__(self, "reference", ohms)
+        for key, value in (("name", name), ("on", on), ("at", at), ("gap", metres)):
+            object.__setattr__(self, key, value)
+        return place
+
+    @property
+    def what(self) -> str:
+        """Kind and name, for messages."""
+        return f"{type(self).__name__.lower()} '{self.name}'"
 
     def distance(self, wire: Wire) -> float:
-        """Where the port sits, in metres along its wire; raises ModelError when that is off the wire."""
+        """Where it sits, in metres along its wire; raises ModelError when that is off the wire."""
         total = wire.length
-        along = units.length(self.at, f"port '{self.name}', at") if isinstance(self.at, str) else self.at * total
+        along = units.length(self.at, f"{self.what}, at") if isinstance(self.at, str) else self.at * total
         if not -1e-9 * total <= along <= total * (1 + 1e-9):
             raise ModelError(
-                f"port '{self.name}' sits {along:g} m along wire '{wire.name}', which is only {total:g} m long: "
+                f"{self.what} sits {along:g} m along wire '{wire.name}', which is only {total:g} m long: "
                 f"choose a place from 0 to {total:g} m"
             )
         return float(min(max(along, 0.0), total))
@@ -159,7 +144,42 @@ class Port:
             high = low + width
         if low < -1e-12 * total or high > total * (1 + 1e-12) or (width > 0 and width >= total):
             raise ModelError(
-                f"port '{self.name}': its gap of {width:g} m does not fit on wire '{wire.name}', {total:g} m long: "
-                f"give a smaller gap (six radii unless given) or move the port"
+                f"{self.what}: its gap of {width:g} m does not fit on wire '{wire.name}', {total:g} m long: "
+                f"give a smaller gap (six radii unless given) or move it"
             )
         return float(low), float(high)
+
+
+@dataclass(frozen=True, slots=True, init=False)
+class Port(Gap):
+    """A pair of terminals: a uniform field over a short gap of a wire.
+
+    on: the wire. at: the middle of the gap, as a fraction of the wire's length (a number from 0 to 1) or as a
+    distance from the wire's first point ("0.2 m"). gap: length of the gap; six radii unless given; 0 asks for an
+    idealised gap of no width, whose susceptance depends on the mesh. reference: reference impedance in ohm, which may
+    be complex, with a resistance above zero.
+
+    At a foot on a plane the gap is completed by its image: half of it stands above the plane. A gap that would run
+    past another end of its wire is moved inward to fit. The port's positive current flows along the wire, from its
+    first point to its last. Raises UsageError and UnitError.
+    """
+
+    reference: complex
+
+    def __init__(
+        self,
+        name: str,
+        on: str,
+        at: float | str = 0.5,
+        gap: Length | None = None,
+        reference: str | complex = 50.0,
+    ) -> None:
+        place = self._place("port", name, on, at, gap)
+        ohms = (
+            complex(reference)
+            if isinstance(reference, complex)
+            else complex(units.read(reference, "resistance", what=f"{place}, reference"))
+        )
+        if not (ohms.real > 0.0 and math.isfinite(abs(ohms))):
+            raise UsageError(f"{place}: reference {reference} is not above zero; give an impedance such as '50 ohm'")
+        object.__setattr__(self, "reference", ohms)

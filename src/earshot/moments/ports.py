@@ -7,11 +7,11 @@ from numpy.typing import NDArray
 
 from ..geometry.antenna import Antenna
 from ..geometry.mesh import WireMesh
-from ..geometry.parts import Port
+from ..geometry.parts import Gap
 from .basis import WireBasis
 
 
-def _gap_halves(antenna: Antenna, port: Port, mesh: WireMesh) -> NDArray[np.float64]:
+def _gap_halves(antenna: Antenna, port: Gap, mesh: WireMesh) -> NDArray[np.float64]:
     """Mean of both half functions of every segment over the gap, (segments, 2)."""
     wire = antenna.wire(port.on)
     low, high = port.span(wire, antenna.grounded(wire))
@@ -34,10 +34,10 @@ def _gap_halves(antenna: Antenna, port: Port, mesh: WireMesh) -> NDArray[np.floa
     return means
 
 
-def port_vectors(antenna: Antenna, basis: WireBasis) -> NDArray[np.float64]:
-    """Columns (functions, ports): the tested field of 1 V at each port, which also takes the port's current.
+def gap_vectors(antenna: Antenna, basis: WireBasis) -> NDArray[np.float64]:
+    """Columns (functions, gaps): the tested field of 1 V at each gap, which also takes the gap's current.
 
-    With Z I = v V, the gap-averaged current of port p is v_p·I.
+    With Z I = v V, the mean current over gap p is v_p·I.
     """
-    columns = [basis.ends.T @ _gap_halves(antenna, port, basis.mesh).ravel() for port in antenna.ports]
-    return np.array(columns).reshape(len(antenna.ports), basis.size).T
+    columns = [basis.ends.T @ _gap_halves(antenna, gap, basis.mesh).ravel() for gap in antenna.gaps]
+    return np.array(columns).reshape(len(antenna.gaps), basis.size).T

@@ -12,16 +12,16 @@ from ..geometry.antenna import Antenna
 from ..running import linear_algebra
 from .basis import WireBasis
 from .matrix import WireMatrix
-from .ports import port_vectors
+from .ports import gap_vectors
 
 Complexes = NDArray[np.complex128]
 
 
 @dataclass(frozen=True, slots=True)
 class Response:
-    """What a solve leaves: coefficients (frequencies, ports, functions) for 1 V at one port, the others shorted.
+    """What a solve leaves: coefficients (frequencies, gaps, functions) for 1 V at one gap, the others shorted.
 
-    admittance (frequencies, ports, ports), siemens.
+    admittance (frequencies, gaps, gaps), siemens; gaps are ports, loads and terminals, in that order.
     """
 
     antenna: Antenna
@@ -32,12 +32,12 @@ class Response:
 
 
 def respond(antenna: Antenna, basis: WireBasis, frequency: float) -> tuple[Complexes, Complexes]:
-    """Coefficients (ports, functions) and admittance (ports, ports) at one frequency: one factorisation for all ports.
+    """Coefficients (gaps, functions) and admittance (gaps, gaps) at one frequency: one factorisation for all.
 
     Raises RunError when the matrix is singular or holds a value that is not finite.
     """
     linalg = linear_algebra()
-    vectors = port_vectors(antenna, basis)
+    vectors = gap_vectors(antenna, basis)
     matrix = WireMatrix(basis, frequency, antenna.medium.has_plane).full()
     try:
         # The matrix is its own transpose; the transposed view is in the order LAPACK wants, so nothing is copied.

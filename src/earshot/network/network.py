@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -10,6 +11,8 @@ from numpy.typing import NDArray
 
 from ..errors import UsageError, unknown
 from . import figures
+from .circuit import Circuit
+from .elements import Impedance, impedance
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -18,16 +21,17 @@ if TYPE_CHECKING:
 Complexes = NDArray[np.complex128]
 
 
-def scattering(admittance: Complexes, references: NDArray[np.float64]) -> Complexes:
-    """Scattering matrices (n, ports, ports) of admittances (n, ports, ports) at real references (ports,).
+def scattering(admittance: Complexes, references: Complexes) -> Complexes:
+    """Scattering matrices (n, ports, ports) of admittances (n, ports, ports) at references (ports,), complex or real.
 
-    S = (1 - y)(1 + y)⁻¹ with y the admittance in units of the references (Kurokawa 1965, eq. 13).
+    Power waves: S = F(1 - Z0*Y)(1 + Z0 Y)⁻¹F⁻¹, F = 1/2√Re Z0 (Kurokawa 1965, eq. 18).
     """
-    root = np.sqrt(references)
-    scaled = root[:, None] * admittance * root
     one = np.eye(len(references))
-    turned = np.linalg.solve(np.swapaxes(one + scaled, 1, 2), np.swapaxes(one - scaled, 1, 2))
-    return np.asarray(np.swapaxes(turned, 1, 2))
+    scale = np.sqrt(references.real)
+    sent = one + references[:, None] * admittance
+    returned = one - references.conj()[:, None] * admittance
+    turned = np.linalg.solve(np.swapaxes(sent, 1, 2), np.swapaxes(returned, 1, 2))
+    return np.asarray(np.swapaxes(turned, 1, 2) * scale / scale[:, None])
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -42,7 +46,7 @@ class Network:
     frequencies: NDArray[np.float64]
     admittance: Complexes
     ports: tuple[str, ...]
-    references: NDArray[np.float64]
+    references: Complexes
     label: str = ""
 
     def _index(self, port: str | None) -> int:
@@ -95,13 +99,33 @@ class Network:
         """Scattering matrix (frequency, to, from) at the ports' own references."""
         return self._pairs(self._scattering(), "S", "1")
 
-    def referred_to(self, reference: float) -> Network:
-        """The same network with one reference impedance (ohm) at every port."""
-        if not reference > 0.0:
-            raise UsageError(f"reference {reference} is not above zero; give ohms, such as 50")
-        return Network(
-            self.frequencies, self.admittance, self.ports, np.full(len(self.ports), float(reference)), self.label
-        )
+    def referred_to(self, *references: complex) -> Network:
+        """The same network at other reference impedances (ohm, complex or real): one for all ports, or one each."""
+        several = references if len(references) > 1 else references * len(self.ports)
+        ohms: Complexes = np.array(several, np.complex128)
+        if len(ohms) != len(self.ports):
+            raise UsageError(f"{len(references)} references for {len(self.ports)} ports: give one, or one each")
+        if not (np.isfinite(ohms).all() and (ohms.real > 0.0).all()):
+            raise UsageError(f"reference {references} is not above zero; give ohms, such as 50")
+        return replace(self, references=ohms)
+
+    def terminated(self, terminations: Mapping[str, Impedance | complex]) -> Network:
+        """The network left when some ports are closed by an impedance (`series`, `open_circuit`, ... or ohms).
+
+        Raises UsageError for a port there is not, and when none would be left.
+        """
+        ends = {self._index(p): t if isinstance(t, Impedance) else impedance(t) for p, t in terminations.items()}
+        left = [p for p in range(len(self.ports)) if p not in ends]
+        if not left:
+            raise UsageError("terminated: every port is closed; leave at least one")
+        circuit = Circuit(len(left), len(self.ports), tuple(ends.values()), ())
+        order = np.ix_([*left, *ends], [*left, *ends])
+        closed = []
+        for hertz, admittance in zip(self.frequencies, self.admittance, strict=True):
+            sorted_ = admittance[order]
+            closed.append(circuit.closed(sorted_, circuit.spread(sorted_, float(hertz))))
+        ports = tuple(self.ports[p] for p in left)
+        return Network(self.frequencies, np.array(closed), ports, self.references[left], self.label)
 
     def reflection(self) -> xr.DataArray:
         """Reflection coefficient (frequency, port), every other port closed by its reference."""
@@ -110,7 +134,8 @@ class Network:
     def impedance(self) -> xr.DataArray:
         """Input impedance (frequency, port), ohm, every other port closed by its reference."""
         gamma = self.reflection().values
-        return self._each(self.references * (1 + gamma) / (1 - gamma), "impedance", "ohm")
+        z = (self.references.conj() + self.references * gamma) / (1 - gamma)
+        return self._each(z, "impedance", "ohm")
 
     def vswr(self) -> xr.DataArray:
         """Voltage standing wave ratio (frequency, port) on a line of the port's reference impedance."""

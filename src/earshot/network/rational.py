@@ -85,12 +85,13 @@ class Swept:
 def sweep(
     wanted: Floats,
     sample: Callable[[float], Complexes],
-    measure: Callable[[Complexes], Complexes],
+    measure: Callable[[Floats, Complexes], Complexes],
     tolerance: float,
 ) -> Swept:
     """Values (points, entries) at every wanted point from as few samples as will do.
 
-    sample(x) gives the entries at one point; measure turns entries (n, entries) into what the tolerance is about. The
+    sample(x) gives the entries at one point; measure(x, entries) turns entries (n, entries)
+    at x (n,) into what the tolerance is about. The
     next sample goes where two models of different degree disagree most, or into the largest gap. The end comes when two
     samples running, one of them in the largest gap, were both predicted within a quarter of the tolerance.
     """
@@ -108,7 +109,7 @@ def sweep(
         if len(known) == len(wanted) or _settled(misses, tolerance):
             break
         rough = fit(x, y, most=max(1, len(model.points) // 2 - 1))(wanted / scale)
-        doubt = np.abs(measure(predicted) - measure(rough)).max(axis=1)
+        doubt = np.abs(measure(wanted, predicted) - measure(wanted, rough)).max(axis=1)
         doubt[known] = 0.0
         widest = _widest_gap(known, wanted)
         # Once a doubtful place was predicted well, and wherever the models agree, look into the widest gap.
@@ -116,7 +117,8 @@ def sweep(
         filling = confirmed or float(doubt.max()) < tolerance
         chosen = widest if filling else int(np.argmax(doubt))
         fresh = sample(float(wanted[chosen]))
-        miss = float(np.abs(measure(predicted[chosen][None]) - measure(fresh[None])).max())
+        here = wanted[chosen : chosen + 1]
+        miss = float(np.abs(measure(here, predicted[chosen][None]) - measure(here, fresh[None])).max())
         misses.append((miss, chosen == widest))
         values[chosen] = fresh
     predicted[known] = [values[i] for i in known]

@@ -48,21 +48,24 @@ def watts(amount: float, phase: str | float = 0.0) -> Source:
 
 
 def driven_ports(
-    admittance: Complexes, references: NDArray[np.float64], sources: dict[int, Source]
+    admittance: Complexes, references: Complexes, sources: dict[int, Source], closings: dict[int, complex]
 ) -> tuple[Complexes, Complexes]:
-    """Voltages and currents (ports,) when some ports are driven and every other is closed by its reference.
+    """Voltages and currents (ports,) when some ports are driven and every other is closed.
 
-    Each port p obeys v_p V_p + i_p I_p = e_p with I = Y V: a voltage source fixes V, a current source I, and a
-    generator of reference R with power P available fixes V + R I = √(8 R P) (Pozar 2012, sec. 2.6).
+    closings: ohms at undriven ports, complex infinity for an open; their references where not given. Each port p obeys
+    v_p V_p + i_p I_p = e_p with I = Y V: a voltage source fixes V, a current source I, a closing V + Z I = 0, and a
+    generator of reference Z with power P available fixes V + Z I = √(8 P Re Z) (Pozar 2012, sec. 2.6).
     """
     n = len(references)
     v, i, e = np.ones(n, complex), references.astype(complex), np.zeros(n, complex)
+    for p, ohms in closings.items():
+        v[p], i[p] = (1.0, ohms) if np.isfinite(ohms) else (0.0, 1.0)
     for p, source in sources.items():
         if source.kind == "voltage":
             i[p], e[p] = 0.0, source.amount
         elif source.kind == "current":
             v[p], i[p], e[p] = 0.0, 1.0, source.amount
         else:
-            e[p] = np.sqrt(8.0 * references[p]) * source.amount
+            e[p] = np.sqrt(8.0 * references[p].real) * source.amount
     voltages = np.asarray(np.linalg.solve(np.diag(v) + i[:, None] * admittance, e), np.complex128)
     return voltages, admittance @ voltages

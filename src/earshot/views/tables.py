@@ -16,7 +16,7 @@ from ..answers.solution import Solution
 from ..fields.far import FarField
 from ..geometry.findings import Findings
 from ..network.network import Network
-from ..units import engineering
+from ..units import engineering, ohms
 
 _MOST_ROWS = 13
 _COLOURS = {"stop": "bold red", "warn": "yellow", "note": "cyan"}
@@ -64,7 +64,7 @@ def network_tables(network: Network) -> list[Group]:
         frame = network.to_frame(port)
         keep = _thinned(len(frame), int(frame["VSWR"].to_numpy().argmin()))
         shown = "" if len(keep) == len(frame) else f", {len(keep)} of {len(frame)} frequencies (best marked *)"
-        title = f"port {port}, {reference:g} ohm{shown}"
+        title = f"port {port}, {ohms(reference)}{shown}"
         names = ["frequency", "R, ohm", "X, ohm", "VSWR", "return loss, dB"]
         table = _table([(n, True) for n in names])
         best = int(frame["VSWR"].to_numpy().argmin())

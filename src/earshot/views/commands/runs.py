@@ -131,7 +131,9 @@ def as_json(result: Run) -> dict[str, Any]:
 def write_all(result: Run, folder: Path) -> list[Path]:
     """Write networks, currents and cuts into a folder; returns what was written."""
     network = result.solution.network
-    common = network if len(set(network.references)) == 1 else network.referred_to(float(network.references[0]))
+    first = network.references[0]
+    alike = (network.references == first).all() and not first.imag
+    common = network if alike else network.referred_to(float(first.real))
     written = [
         write(network, folder / "network.csv"),
         write(network, folder / "network.json"),

@@ -1,0 +1,57 @@
+"""The circuit round an antenna: from its parts to nodes, and the power that each part takes."""
+
+from __future__ import annotations
+
+import cmath
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..geometry.antenna import Antenna
+from ..geometry.circuit_parts import Line
+from ..network.circuit import Circuit, LineEnd
+from ..network.elements import Impedance
+
+Complexes = NDArray[np.complex128]
+
+
+def circuit_of(antenna: Antenna) -> Circuit:
+    """Nodes in the order of the antenna's gaps, ports first, then the far ends of stubs."""
+    place = {gap.name: i for i, gap in enumerate(antenna.gaps)}
+    closings: list[Impedance | None] = [load.impedance for load in antenna.loads]
+    closings += [None] * len(antenna.terminals)
+    lines = []
+    for line in antenna.lines:
+        if isinstance(line, Line):
+            lines.append(LineEnd(place[line.one], place[line.two], line.kind, line.length, line.crossed))
+        else:
+            lines.append(LineEnd(place[line.one], len(antenna.ports) + len(closings), line.kind, line.length, False))
+            closings.append(line.end)
+    return Circuit(len(antenna.ports), len(antenna.gaps), tuple(closings), tuple(lines))
+
+
+def closed_admittance(circuit: Circuit, frequencies: NDArray[np.float64], admittance: Complexes) -> Complexes:
+    """Port admittances (n, ports, ports) from those between all gaps (n, gaps, gaps)."""
+    if circuit.trivial:
+        return admittance
+    spreads = [circuit.spread(y, float(f)) for f, y in zip(frequencies, admittance, strict=True)]
+    return np.array([circuit.closed(y, spread) for y, spread in zip(admittance, spreads, strict=True)])
+
+
+def absorbed(antenna: Antenna, circuit: Circuit, frequency: float, nodes: Complexes) -> Iterator[tuple[str, float]]:
+    """Power taken by every load, line and stub, W; nodes: voltages, then currents into line ends, as in `Circuit`."""
+    for n, load in enumerate(antenna.loads):
+        ohms, voltage = load.impedance.at(frequency), nodes[circuit.ports + n]
+        live = cmath.isfinite(ohms) and abs(ohms) > 0.0
+        yield load.what, 0.5 * abs(voltage) ** 2 * (1.0 / ohms).real if live else 0.0
+    first = circuit.ports + len(circuit.closings)
+    for i, (part, line) in enumerate(zip(antenna.lines, circuit.lines, strict=True)):
+        voltages, currents = nodes[[line.one, line.two]], nodes[first + 2 * i : first + 2 * i + 2]
+        yield f"{type(part).__name__.lower()} '{part.name}'", _into_line(voltages, currents, isinstance(part, Line))
+
+
+def _into_line(voltages: Complexes, currents: Complexes, both_ends: bool) -> float:
+    powers = 0.5 * (voltages * currents.conj()).real
+    # What goes into a stub stays there, in the line or in what closes it.
+    return float(powers.sum() if both_ends else powers[0])

@@ -1,0 +1,103 @@
+"""What is connected to the gaps of an antenna besides its ports: loads, lines, stubs.
+
+A solve gives the admittance between all gaps: ports, loads and bare terminals. Here the gaps that are not ports are
+closed by what stands in them, by nodal equations that hold for lines of any length: with V the gap voltages, J the
+currents into the lines' ends and i = Y V + J the current drawn at each gap,
+
+    load:      V + Z i = 0 (open, or a bare terminal: i = 0),
+    line:      V_a = V_b cosh γl - Z J_b sinh γl,   J_a = V_b sinh γl / Z - J_b cosh γl,
+
+with both quantities at b reversed when the line is crossed (Pozar 2012, table 4.1).
+"""
+
+from __future__ import annotations
+
+import cmath
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .elements import Impedance, LineType
+
+Complexes = NDArray[np.complex128]
+
+
+@dataclass(frozen=True, slots=True)
+class LineEnd:
+    """A line from one node to another: nodes past the gaps are far ends of stubs."""
+
+    one: int
+    two: int
+    kind: LineType
+    length: float
+    crossed: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Circuit:
+    """Everything but the antenna: `ports` first nodes are ports, then the other gaps, then far ends of stubs.
+
+    closings: the impedance at every node that is not a port, None where nothing is (a bare terminal).
+    """
+
+    ports: int
+    gaps: int
+    closings: tuple[Impedance | None, ...]
+    lines: tuple[LineEnd, ...]
+
+    @property
+    def trivial(self) -> bool:
+        """Whether there is nothing but ports."""
+        return not self.closings and not self.lines
+
+    def spread(self, admittance: Complexes, frequency: float) -> Complexes:
+        """All nodes' voltages and all line ends' currents (nodes + 2 lines, ports) for 1 V at one port, others shorted.
+
+        admittance (gaps, gaps): the antenna's, siemens; frequency in Hz.
+        """
+        nodes, ends = self.ports + len(self.closings), 2 * len(self.lines)
+        drawn = np.zeros((nodes, nodes + ends), complex)
+        drawn[: self.gaps, : self.gaps] = admittance
+        for i, line in enumerate(self.lines):
+            drawn[line.one, nodes + 2 * i] += 1.0
+            drawn[line.two, nodes + 2 * i + 1] += 1.0
+        rows = np.zeros((len(self.closings) + ends, nodes + ends), complex)
+        for n, closing in enumerate(self.closings):
+            ohms = complex(math.inf) if closing is None else closing.at(frequency)
+            rows[n] = drawn[self.ports + n]
+            if cmath.isfinite(ohms):
+                rows[n] *= ohms
+                rows[n, self.ports + n] += 1.0
+        for i, line in enumerate(self.lines):
+            self._line_rows(rows[len(self.closings) + 2 * i :], nodes + 2 * i, line, frequency)
+        free = np.arange(self.ports, nodes + ends)
+        found = np.zeros((nodes + ends, self.ports), complex)
+        found[: self.ports] = np.eye(self.ports)
+        if free.size:
+            found[free] = np.linalg.solve(rows[:, free], -rows[:, : self.ports])
+        return found
+
+    def _line_rows(self, rows: Complexes, current: int, line: LineEnd, frequency: float) -> None:
+        phase = line.kind.propagation(frequency) * line.length
+        even, odd, ohms = cmath.cosh(phase), cmath.sinh(phase), line.kind.impedance
+        sign = -1.0 if line.crossed else 1.0
+        rows[0, line.one] += 1.0
+        rows[0, line.two] -= sign * even
+        rows[0, current + 1] += sign * ohms * odd
+        # In units of voltage, so that both rows weigh alike.
+        rows[1, current] += ohms
+        rows[1, line.two] -= sign * odd
+        rows[1, current + 1] += sign * ohms * even
+
+    def closed(self, admittance: Complexes, spread: Complexes) -> Complexes:
+        """Admittance between the ports alone (ports, ports), siemens, from the antenna's and its spread."""
+        nodes = self.ports + len(self.closings)
+        drawn = np.zeros((self.ports, spread.shape[1]), complex)
+        drawn += admittance[: self.ports] @ spread[: self.gaps]
+        for i, line in enumerate(self.lines):
+            for end, node in enumerate((line.one, line.two)):
+                if node < self.ports:
+                    drawn[node] += spread[nodes + 2 * i + end]
+        return drawn

@@ -1,0 +1,187 @@
+"""Impedances as functions of frequency: lumped elements, measured tables, and lines between ports."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from .. import units
+from ..constants import SPEED_OF_LIGHT, WAVE_IMPEDANCE
+from ..errors import UsageError
+
+
+@dataclass(frozen=True, slots=True)
+class Impedance:
+    """An impedance over frequency; made by `series`, `parallel`, `trap`, `impedance`, `open_circuit`, `short_circuit`.
+
+    kind: "series", "parallel", "trap", "constant", "table" or "open". numbers: what the kind needs, SI.
+    """
+
+    kind: str
+    numbers: tuple[complex, ...] = ()
+    frequencies: tuple[float, ...] = ()
+
+    def at(self, frequency: float) -> complex:
+        """Ohms at a frequency in Hz; complex infinity for an open. Raises UsageError outside a table's range."""
+        omega = 2.0 * math.pi * frequency
+        if self.kind == "open":
+            return complex(math.inf)
+        if self.kind == "constant":
+            return self.numbers[0]
+        if self.kind == "table":
+            return self._looked_up(frequency)
+        r, inductance, c = self.numbers
+        coil = 1j * omega * inductance
+        if self.kind == "series":
+            return r + coil + (1.0 / (1j * omega * c) if c else 0.0)
+        if self.kind == "trap":
+            return _inverse(1.0 / (r + coil) + 1j * omega * c)
+        return _inverse((1.0 / r if r else 0.0) + (1.0 / coil if inductance else 0.0) + 1j * omega * c)
+
+    def _looked_up(self, frequency: float) -> complex:
+        low, high = self.frequencies[0], self.frequencies[-1]
+        if not low * (1 - 1e-9) <= frequency <= high * (1 + 1e-9):
+            raise UsageError(
+                f"the impedance table runs from {units.engineering(low, 'Hz')} to {units.engineering(high, 'Hz')}; "
+                f"{units.engineering(frequency, 'Hz')} is outside it: extend the table or solve within it"
+            )
+        return complex(np.interp(frequency, self.frequencies, np.array(self.numbers)))
+
+
+def _inverse(admittance: complex) -> complex:
+    return 1.0 / admittance if admittance != 0.0 else complex(math.inf)
+
+
+def _amounts(place: str, **amounts: tuple[str | float | None, str]) -> list[float]:
+    numbers = []
+    for name, (value, kind) in amounts.items():
+        number = 0.0 if value is None else units.read(value, kind, what=f"{place}, {name}")
+        if number < 0.0:
+            raise UsageError(f"{place}: {name} {value} is below zero")
+        numbers.append(number)
+    return numbers
+
+
+def series(
+    resistance: str | float = 0.0, inductance: str | float = 0.0, capacitance: str | float | None = None
+) -> Impedance:
+    """R, L and C in series: text with units or ohm, henry, farad; what is left out is not there."""
+    found = _amounts(
+        "series",
+        resistance=(resistance, "resistance"),
+        inductance=(inductance, "inductance"),
+        capacitance=(capacitance, "capacitance"),
+    )
+    return Impedance("series", tuple(found))
+
+
+def parallel(
+    resistance: str | float | None = None, inductance: str | float | None = None, capacitance: str | float = 0.0
+) -> Impedance:
+    """R, L and C in parallel; what is left out is not there. Raises UsageError when nothing is."""
+    found = _amounts(
+        "parallel",
+        resistance=(resistance, "resistance"),
+        inductance=(inductance, "inductance"),
+        capacitance=(capacitance, "capacitance"),
+    )
+    if not any(found):
+        raise UsageError("parallel: nothing is given; use open_circuit() for an open")
+    return Impedance("parallel", tuple(found))
+
+
+def trap(inductance: str | float, capacitance: str | float, resistance: str | float = 0.0) -> Impedance:
+    """A coil (with its series resistance) across a capacitor."""
+    r, coil, c = _amounts(
+        "trap",
+        resistance=(resistance, "resistance"),
+        inductance=(inductance, "inductance"),
+        capacitance=(capacitance, "capacitance"),
+    )
+    if coil == 0.0:
+        raise UsageError("trap: its inductance is zero; a trap needs a coil")
+    return Impedance("trap", (r, coil, c))
+
+
+def impedance(value: complex | Sequence[complex], frequencies: Sequence[float] | None = None) -> Impedance:
+    """A constant impedance in ohm, or a table over rising frequencies in Hz, straight lines between its points."""
+    if frequencies is None:
+        number = complex(value)  # type: ignore[arg-type]
+        if not np.isfinite(number):
+            raise UsageError(f"impedance {value} is not finite; use open_circuit() for an open")
+        return Impedance("constant", (number,))
+    numbers = tuple(complex(v) for v in np.atleast_1d(np.asarray(value, complex)))
+    places = tuple(float(f) for f in frequencies)
+    if len(numbers) != len(places) or len(places) < 2 or not np.all(np.diff(places) > 0.0):
+        raise UsageError(
+            f"an impedance table needs as many values as rising frequencies, two at least; "
+            f"{len(numbers)} values and {len(places)} frequencies were given"
+        )
+    if not np.isfinite(numbers).all():
+        raise UsageError("an impedance table holds a value that is not finite: take it out")
+    return Impedance("table", numbers, places)
+
+
+def open_circuit() -> Impedance:
+    """Nothing connected."""
+    return Impedance("open")
+
+
+def short_circuit() -> Impedance:
+    """Zero ohm."""
+    return Impedance("constant", (0j,))
+
+
+@dataclass(frozen=True, slots=True)
+class LineType:
+    """A two-conductor line: characteristic impedance (ohm), velocity as a share of light's, attenuation in dB/m.
+
+    The attenuation holds at `frequency` (Hz) and goes with its square root, as skin effect does; at every frequency
+    when that is None.
+    """
+
+    impedance: float
+    velocity: float = 1.0
+    attenuation: float = 0.0
+    frequency: float | None = None
+
+    def __post_init__(self) -> None:
+        if not (math.isfinite(self.impedance) and self.impedance > 0.0):
+            raise UsageError(f"line: impedance {self.impedance} ohm is not above zero")
+        if not 0.0 < self.velocity <= 1.0:
+            raise UsageError(f"line: velocity {self.velocity} is outside 0 to 1 (a share of the velocity of light)")
+        if not (math.isfinite(self.attenuation) and self.attenuation >= 0.0):
+            raise UsageError(f"line: attenuation {self.attenuation} dB/m is below zero")
+
+    def propagation(self, frequency: float) -> complex:
+        """Propagation constant α + jβ per metre at a frequency in Hz."""
+        rise = 1.0 if self.frequency is None else math.sqrt(frequency / self.frequency)
+        alpha = self.attenuation * rise * math.log(10.0) / 20.0
+        return complex(alpha, 2.0 * math.pi * frequency / (SPEED_OF_LIGHT * self.velocity))
+
+
+def two_wire(spacing: str | float, diameter: str | float, permittivity: float = 1.0) -> LineType:
+    """Two round wires side by side: Z = η/π √εr acosh(spacing/diameter) (Pozar 2012, table 2.1), without loss."""
+    apart, thick = units.length(spacing, "two_wire, spacing"), units.length(diameter, "two_wire, diameter")
+    if not apart > thick > 0.0:
+        raise UsageError(f"two_wire: spacing {spacing} is not above the diameter {diameter}: the wires would touch")
+    slow = math.sqrt(_permittivity(permittivity, "two_wire"))
+    return LineType(WAVE_IMPEDANCE / (math.pi * slow) * math.acosh(apart / thick), 1.0 / slow)
+
+
+def coaxial(inner: str | float, outer: str | float, permittivity: float = 1.0) -> LineType:
+    """Coaxial line of two diameters: Z = η/2π√εr ln(outer/inner) (Pozar 2012, table 2.1), without loss."""
+    thin, wide = units.length(inner, "coaxial, inner"), units.length(outer, "coaxial, outer")
+    if not wide > thin > 0.0:
+        raise UsageError(f"coaxial: the outer diameter {outer} is not above the inner {inner}")
+    slow = math.sqrt(_permittivity(permittivity, "coaxial"))
+    return LineType(WAVE_IMPEDANCE / (2.0 * math.pi * slow) * math.log(wide / thin), 1.0 / slow)
+
+
+def _permittivity(value: float, place: str) -> float:
+    if not value >= 1.0:
+        raise UsageError(f"{place}: permittivity {value} is below 1")
+    return value
