@@ -28,6 +28,10 @@ from .geometry.findings import Findings as Findings
 from .geometry.mesh import MeshRule as MeshRule
 from .geometry.parts import Port as Port
 from .geometry.parts import Wire as Wire
+from .media.metals import Jacket as Jacket
+from .media.metals import Metal as Metal
+from .media.metals import metal as metal
+from .media.metals import metals as metals
 from .media.surroundings import free_space as free_space
 from .media.surroundings import perfect_plane as perfect_plane
 from .network.elements import Impedance as Impedance

@@ -23,7 +23,7 @@ class Driven:
     """A solution with its ports driven one way, at one frequency.
 
     voltages, currents (ports,): peak, at the ports. driven: names of the ports with a source; the others are closed.
-    taken: power in every load, line and stub, W, by name.
+    taken: power in the metal and jacket of every wire, in every load, line and stub, W, by name.
     """
 
     antenna: Antenna
@@ -69,7 +69,7 @@ class Driven:
         return pd.DataFrame(rows, columns=["part", "power_W", "share"]).set_index("part")
 
     def losses(self) -> list[tuple[str, float]]:
-        """Power in every part that takes some, W: loads, lines, and what closes the ports that are not driven."""
+        """Power in every part that takes some, W: metal, jackets, loads, lines, and what closes undriven ports."""
         closings = [
             (f"what closes port '{port.name}'", -float(power))
             for port, power in zip(self.antenna.ports, self._port_powers, strict=True)

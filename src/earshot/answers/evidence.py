@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 
 from ..fields.far import FarField
 from ..moments.basis import WireBasis, wire_basis
-from ..moments.matrix import WireMatrix
 from ..moments.ports import gap_vectors
+from ..moments.response import impedance_matrix
 from ..network.sources import Source
 from .solution import Solution
 
@@ -84,7 +84,7 @@ def boundary_residual(solution: Solution, frequency: float) -> tuple[float, str]
     basis = solution.response.basis
     finer = wire_basis(solution.mesh.halved())
     one = solution.at(frequency)
-    matrix = WireMatrix(finer, float(one.solved[0]), solution.antenna.medium.has_plane).full()
+    matrix = impedance_matrix(solution.antenna, finer, float(one.solved[0]))
     applied = gap_vectors(solution.antenna, finer)
     old = len(solution.mesh.nodes)
     node = finer.mesh.ends.ravel()[finer.halves[0]]

@@ -21,6 +21,7 @@ from ..geometry.mesh import MeshRule, WireMesh, mesh
 from ..geometry.parts import Port
 from ..moments.basis import WireBasis, wire_basis
 from ..moments.response import Response, respond
+from ..moments.wire_terms import wire_losses
 from ..network.elements import Impedance, impedance
 from ..network.network import Network, scattering
 from ..network.rational import sweep
@@ -109,7 +110,10 @@ class Solution:
         nodes = spread @ voltages
         segments = self.response.basis.segment_currents(nodes[: circuit.gaps] @ coefficients)
         flow = WireCurrents(self.mesh, segments, hertz, self.antenna.medium.has_plane)
-        taken = tuple(absorbed(self.antenna, circuit, hertz, nodes))
+        taken = (
+            *wire_losses(self.antenna, self.response.basis, hertz, segments),
+            *absorbed(self.antenna, circuit, hertz, nodes),
+        )
         return Driven(self.antenna, flow, voltages, currents, tuple(given), taken)
 
     def _closed(
@@ -131,9 +135,7 @@ class Solution:
         changed = self.antenna.with_(*parts)
         before, after = ([(g.name, g.on, g.at, g.gap) for g in antenna.gaps] for antenna in (self.antenna, changed))
         if before != after or changed.wires != self.antenna.wires:
-            raise UsageError(
-                "with_: only references, impedances and lines change without a solve; solve it afresh"
-            )
+            raise UsageError("with_: only references, impedances and lines change without a solve; solve it afresh")
         stops = changed.check().stops
         if stops:
             raise ModelError("\n".join(str(f) for f in stops), stops)

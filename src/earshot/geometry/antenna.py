@@ -12,6 +12,8 @@ from numpy.typing import NDArray
 
 from .. import units
 from ..errors import UsageError, unknown
+from ..media.metals import Metal
+from ..media.metals import metal as metal_named
 from ..media.surroundings import FreeSpace, Medium
 from .circuit_parts import Line, Load, Stub, Terminal
 from .parts import Gap, Length, Port, Wire
@@ -206,6 +208,11 @@ class Antenna:
     def over(self, medium: Medium) -> Antenna:
         """The antenna in another medium, such as `perfect_plane()`."""
         return replace(self, medium=medium)
+
+    def made_of(self, metal: Metal | str | None) -> Antenna:
+        """The antenna with every wire of one metal, or of a perfect conductor (None)."""
+        found = metal_named(metal) if isinstance(metal, str) else metal
+        return replace(self, wires=tuple(replace(w, metal=found) for w in self.wires))
 
     def renamed(self, name: str) -> Antenna:
         """The antenna under another name."""

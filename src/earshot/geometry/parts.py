@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from .. import units
 from ..errors import ModelError, UsageError
+from ..media.metals import Jacket, Metal
+from ..media.metals import metal as metal_named
 
 Point = tuple[float, float, float]
 Length = str | float
@@ -32,10 +34,12 @@ def named(value: str, kind: str) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Wire:
-    """A round, perfectly conducting wire along straight pieces from point to point.
+    """A round wire along straight pieces from point to point.
 
     points: corners in metres or text with a unit; the first and the last equal makes a closed loop. radius: of the
-    metal, > 0. Wires that share a corner are joined there, whatever their radii. Raises UsageError and UnitError.
+    metal, > 0. metal: made by `metal` or `Metal`, or a name such as "copper"; a perfect conductor unless given. wall:
+    thickness of a tube's wall; solid unless given. jacket: an insulating sleeve. Wires that share a corner are joined
+    there, whatever their radii. Raises UsageError and UnitError.
 
     >>> Wire("driven", [(0, 0, "-0.48 m"), (0, 0, "0.48 m")], radius="3 mm").length
     0.96
@@ -44,8 +48,20 @@ class Wire:
     name: str
     points: tuple[Point, ...]
     radius: float = field(kw_only=True)
+    metal: Metal | None = None
+    wall: float | None = None
+    jacket: Jacket | None = None
 
-    def __init__(self, name: str, points: Iterable[Sequence[Length]], *, radius: Length) -> None:
+    def __init__(
+        self,
+        name: str,
+        points: Iterable[Sequence[Length]],
+        *,
+        radius: Length,
+        metal: Metal | str | None = None,
+        wall: Length | None = None,
+        jacket: Jacket | None = None,
+    ) -> None:
         place = f"wire '{named(name, 'wire')}'"
         corners = tuple(_point(p, f"{place}, point {i + 1}") for i, p in enumerate(points))
         if len(corners) < 2:
@@ -56,6 +72,14 @@ class Wire:
         object.__setattr__(self, "name", name)
         object.__setattr__(self, "points", corners)
         object.__setattr__(self, "radius", metres)
+        object.__setattr__(self, "metal", metal_named(metal) if isinstance(metal, str) else metal)
+        thickness = None if wall is None else units.length(wall, f"{place}, wall")
+        if thickness is not None and not 0.0 < thickness <= metres:
+            raise UsageError(
+                f"{place}: wall {wall} is outside 0 to the radius, {metres:g} m; leave it out for solid wire"
+            )
+        object.__setattr__(self, "wall", thickness)
+        object.__setattr__(self, "jacket", jacket)
 
     @property
     def corners(self) -> NDArray[np.float64]:
@@ -85,7 +109,14 @@ class Wire:
 
     def transformed(self, matrix: NDArray[np.float64], shift: NDArray[np.float64], stretch: float = 1.0) -> Wire:
         """The wire with its points mapped by matrix @ p + shift and its radius multiplied by stretch."""
-        return Wire(self.name, self.corners @ matrix.T + shift, radius=self.radius * stretch)
+        jacket = self.jacket
+        return replace(
+            self,
+            points=(self.corners @ matrix.T + shift).tolist(),
+            radius=self.radius * stretch,
+            wall=None if self.wall is None else self.wall * stretch,
+            jacket=jacket and Jacket(jacket.thickness * stretch, jacket.permittivity, jacket.loss_tangent),
+        )
 
 
 @dataclass(frozen=True, slots=True, init=False)

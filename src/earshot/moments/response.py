@@ -13,6 +13,7 @@ from ..running import linear_algebra
 from .basis import WireBasis
 from .matrix import WireMatrix
 from .ports import gap_vectors
+from .wire_terms import wire_terms
 
 Complexes = NDArray[np.complex128]
 
@@ -31,6 +32,16 @@ class Response:
     admittance: Complexes
 
 
+def impedance_matrix(antenna: Antenna, basis: WireBasis, frequency: float) -> Complexes:
+    """The whole impedance matrix (functions, functions), ohm, with what is inside and round the wires."""
+    matrix = WireMatrix(basis, frequency, antenna.medium.has_plane).full()
+    local = wire_terms(antenna, basis, frequency)
+    if local is not None:
+        entries = local.tocoo()
+        matrix[entries.row, entries.col] += entries.data
+    return matrix
+
+
 def respond(antenna: Antenna, basis: WireBasis, frequency: float) -> tuple[Complexes, Complexes]:
     """Coefficients (gaps, functions) and admittance (gaps, gaps) at one frequency: one factorisation for all.
 
@@ -38,7 +49,7 @@ def respond(antenna: Antenna, basis: WireBasis, frequency: float) -> tuple[Compl
     """
     linalg = linear_algebra()
     vectors = gap_vectors(antenna, basis)
-    matrix = WireMatrix(basis, frequency, antenna.medium.has_plane).full()
+    matrix = impedance_matrix(antenna, basis, frequency)
     try:
         # The matrix is its own transpose; the transposed view is in the order LAPACK wants, so nothing is copied.
         factors = linalg.lu_factor(matrix.T, overwrite_a=True, check_finite=True)
