@@ -5,8 +5,9 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -15,12 +16,16 @@ from ..answers.frequencies import Band, Wanted, band, wanted
 from ..constants import wavelength
 from ..errors import DesignFileError, EarshotError, UnitError, unknown
 from ..geometry.antenna import Antenna
+from ..geometry.circuit_parts import Load, Terminal
 from ..geometry.design import Design, Value, Values
 from ..geometry.parts import Port, Wire
+from ..media.metals import Jacket, Metal, metal
 from ..media.surroundings import Medium, free_space, perfect_plane
+from ..network.elements import Impedance
 from ..network.sources import Source, amperes, volts
 from ..network.sources import watts as watts_
-from .schema import CaseTable, DesignTable, PortTable, ValueTable, WireTable, parsed
+from .circuit_keys import read_impedance, read_line, read_stub
+from .schema import CaseTable, DesignTable, PortTable, TerminalTable, ValueTable, WireTable, parsed
 
 _MEDIA: dict[str, Callable[[], Medium]] = {"free space": free_space, "perfect plane": perfect_plane}
 _CUT = re.compile(r"^(?:(?P<plane>[EH])|(?P<kind>elevation|azimuth)\s+(?P<angle>.+))$")
@@ -37,12 +42,13 @@ class Cut:
 
 @dataclass(frozen=True, slots=True)
 class Case:
-    """One way to drive the ports: sources by port, a frequency in Hz, cuts to take."""
+    """One way to drive the ports: sources and terminations by port, frequencies in Hz, cuts to take."""
 
     name: str
     sources: Mapping[str, Source]
-    frequency: float
-    cuts: tuple[Cut, ...]
+    frequencies: tuple[float, ...]
+    cuts: tuple[Cut, ...] = ()
+    terminations: Mapping[str, Impedance] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +68,7 @@ class DesignFile:
     @property
     def highest(self) -> float:
         """The highest frequency asked for, by the band or by a case, Hz."""
-        return float(max([*self.asked.every, *(c.frequency for c in self.cases)]))
+        return float(max([*self.asked.every, *(f for c in self.cases for f in c.frequencies)]))
 
 
 class _Reader:
@@ -133,21 +139,64 @@ class _Reader:
             raise DesignFileError(f"{self.name}: {what}: '{path.name}', point {row}: not three numbers; mend that line")
         return (numbers * scales).tolist()  # type: ignore[no-any-return]
 
-    def port(self, name: str, table: PortTable, names: Mapping[str, units.Quantity]) -> Port:
+    def wire(self, name: str, table: WireTable, names: Mapping[str, units.Quantity]) -> Wire:
+        place = f"wire.{name}"
+        metal = table.metal or self.table.metal
+        wall = None if table.wall is None else self.quantity(table.wall, "length", f"{place}.wall", names)
+        jacket = None
+        if table.jacket is not None:
+            thickness = self.quantity(table.jacket.thickness, "length", f"{place}.jacket.thickness", names)
+            jacket = Jacket(thickness, table.jacket.permittivity, table.jacket.loss_tangent)
+        return Wire(
+            name,
+            self.points(name, table, names),
+            radius=self.quantity(table.radius, "length", f"{place}.radius", names),
+            metal=None if metal is None else self.metal(metal),
+            wall=wall,
+            jacket=jacket,
+        )
+
+    def metal(self, name: str) -> Metal:
+        own = self.table.metals.get(name)
+        return Metal(name, own.conductivity, own.permeability, own.source) if own else metal(name)
+
+    def gap(
+        self, place: str, table: PortTable | TerminalTable, names: Mapping[str, units.Quantity]
+    ) -> tuple[str | float, float | None]:
+        """Where a gap is (a fraction, or text in metres) and how wide."""
         at: str | float = table.at
         if isinstance(at, str):
-            place = units.evaluate(
-                at, names, wavelength=wavelength(self.frequency), what=f"{self.name}: port.{name}.at"
-            )
-            if place.kind not in ("number", "length"):
+            found = units.evaluate(at, names, wavelength=wavelength(self.frequency), what=f"{self.name}: {place}.at")
+            if found.kind not in ("number", "length"):
                 raise UnitError(
-                    f"{self.name}: port.{name}.at: '{table.at}' is a {place.kind}; "
-                    "give a fraction of the wire or a length"
+                    f"{self.name}: {place}.at: '{table.at}' is a {found.kind}; give a fraction of the wire or a length"
                 )
-            at = place.si if place.kind == "number" else f"{place.si!r} m"
-        gap = None if table.gap is None else self.quantity(table.gap, "length", f"port.{name}.gap", names)
-        reference = self.quantity(table.reference, "resistance", f"port.{name}.reference", names)
-        return Port(name, table.on, at, gap, reference)
+            at = found.si if found.kind == "number" else f"{found.si!r} m"
+        return at, None if table.gap is None else self.quantity(table.gap, "length", f"{place}.gap", names)
+
+    def port(self, name: str, table: PortTable, names: Mapping[str, units.Quantity]) -> Port:
+        at, gap = self.gap(f"port.{name}", table, names)
+        return Port(
+            name, table.on, at, gap, self.quantity(table.reference, "resistance", f"port.{name}.reference", names)
+        )
+
+    def circuit(self, names: Mapping[str, units.Quantity]) -> dict[str, list[Any]]:
+        """Loads, terminals and lines."""
+
+        def read(text: str | float, kind: str, what: str) -> float:
+            return self.quantity(text, kind, what, names)
+
+        table, folder = self.table, self.path.parent
+        loads, terminals = [], []
+        for name, load in table.load.items():
+            at, gap = self.gap(f"load.{name}", load, names)
+            ohms = read_impedance(load, f"load.{name}", read, folder)
+            loads.append(Load(name, load.on, at, impedance=ohms, gap=gap))
+        for name, terminal in table.terminal.items():
+            terminals.append(Terminal(name, terminal.on, *self.gap(f"terminal.{name}", terminal, names)))
+        lines: list[Any] = [read_line(name, line, read) for name, line in table.line.items()]
+        lines += [read_stub(name, stub, read, folder) for name, stub in table.stub.items()]
+        return {"loads": loads, "terminals": terminals, "lines": lines}
 
     def frequencies(self) -> tuple[float | Band, ...]:
         table = self.table
@@ -182,8 +231,16 @@ class _Reader:
             raise DesignFileError(
                 f"{self.name}: {what} drives no port: add power = {{ {next(iter(self.table.port))} = '1 W' }}"
             )
-        hertz = self.frequency if table.frequency is None else self.hertz(table.frequency, f"{what}.frequency")
-        return Case(name, sources, hertz, tuple(self.cut(text, what) for text in table.cuts))
+        if table.frequency is not None and table.frequencies:
+            raise DesignFileError(f"{self.name}: {what}: frequency and frequencies are both there; keep one")
+        texts = table.frequencies or [self.table.frequency if table.frequency is None else table.frequency]
+        hertz = tuple(self.hertz(text, f"{what}.frequency") for text in texts)
+        ends = {}
+        for port, end in table.terminations.items():
+            if port not in self.table.port:
+                raise DesignFileError(f"{self.name}: {what}.terminations: {unknown('port', port, self.table.port)}")
+            ends[port] = read_impedance(end, f"{what}.terminations.{port}", self.quantity, self.path.parent)
+        return Case(name, sources, hertz, tuple(self.cut(text, what) for text in table.cuts), ends)
 
     def cut(self, text: str, what: str) -> Cut:
         match = _CUT.match(text.strip())
@@ -225,16 +282,9 @@ def _builder(reader: _Reader) -> Callable[[Values], Antenna]:
 
     def build(values: Values) -> Antenna:
         names = values.quantities
-        wires = [
-            Wire(
-                name,
-                reader.points(name, wire, names),
-                radius=reader.quantity(wire.radius, "length", f"wire.{name}.radius", names),
-            )
-            for name, wire in table.wire.items()
-        ]
+        wires = [reader.wire(name, wire, names) for name, wire in table.wire.items()]
         ports = [reader.port(name, port, names) for name, port in table.port.items()]
-        return Antenna(table.title, wires, ports, medium)
+        return Antenna(table.title, wires, ports, medium, **reader.circuit(names))
 
     return build
 

@@ -25,11 +25,30 @@ class ValueTable(_Table):
     note: str = ""
 
 
+class MetalTable(_Table):
+    """A metal of the user's own: conductivity in S/m."""
+
+    conductivity: float
+    permeability: float = 1.0
+    source: str = ""
+
+
+class JacketTable(_Table):
+    """An insulating sleeve."""
+
+    thickness: str | float
+    permittivity: float
+    loss_tangent: float = 0.0
+
+
 class WireTable(_Table):
     """A wire: corner points (texts "x, y, z", or a CSV file of them) and a radius."""
 
     points: list[Text] | Text
     radius: str | float
+    metal: Text | None = None
+    wall: str | float | None = None
+    jacket: JacketTable | None = None
 
 
 class PortTable(_Table):
@@ -39,6 +58,73 @@ class PortTable(_Table):
     at: str | float = 0.5
     gap: str | float | None = None
     reference: str | float = "50 ohm"
+
+
+class LumpedTable(_Table):
+    """R, L and C, in series, in parallel or as a trap."""
+
+    resistance: str | float | None = None
+    inductance: str | float | None = None
+    capacitance: str | float | None = None
+
+
+class ImpedanceTable(_Table):
+    """One of: ohms, a table in a CSV file, lumped elements."""
+
+    impedance: str | float | list[str | float] | None = None
+    table: Text | None = None
+    series: LumpedTable | None = None
+    parallel: LumpedTable | None = None
+    trap: LumpedTable | None = None
+
+
+class TerminalTable(_Table):
+    """A gap for lines alone."""
+
+    on: Text
+    at: str | float = 0.5
+    gap: str | float | None = None
+
+
+class LoadTable(ImpedanceTable, TerminalTable):
+    """A lumped impedance in a gap."""
+
+
+class PairTable(_Table):
+    """Two round conductors, by two lengths."""
+
+    spacing: str | float | None = None
+    diameter: str | float | None = None
+    inner: str | float | None = None
+    outer: str | float | None = None
+    permittivity: float = 1.0
+
+
+class LineKindTable(_Table):
+    """What a line is made of: its impedance, or its conductors. attenuation in dB/m, at attenuation_at if given."""
+
+    impedance: str | float | None = None
+    two_wire: PairTable | None = None
+    coaxial: PairTable | None = None
+    velocity: float | None = None
+    attenuation: float = 0.0
+    attenuation_at: str | float | None = None
+    length: str | float
+
+
+class LineTable(LineKindTable):
+    """A line between two gaps."""
+
+    from_: Text = Field(alias="from")
+    to: Text
+    crossed: bool = False
+
+
+class StubTable(LineKindTable):
+    """A line from one gap to an end of its own."""
+
+    at: Text
+    end: Text | ImpedanceTable = "open"
 
 
 class BandTable(_Table):
@@ -58,6 +144,8 @@ class CaseTable(_Table):
     voltage: dict[str, str | float] = {}
     current: dict[str, str | float] = {}
     frequency: str | float | None = None
+    frequencies: list[str | float] = []
+    terminations: dict[str, Text | ImpedanceTable] = {}
     cuts: list[Text] = []
 
 
@@ -72,9 +160,15 @@ class DesignTable(_Table):
     title: Text
     frequency: str | float
     medium: Text = "free space"
+    metal: Text | None = None
+    metals: dict[str, MetalTable] = {}
     values: dict[str, str | float | ValueTable] = {}
     wire: dict[str, WireTable]
     port: dict[str, PortTable]
+    load: dict[str, LoadTable] = {}
+    terminal: dict[str, TerminalTable] = {}
+    line: dict[str, LineTable] = {}
+    stub: dict[str, StubTable] = {}
     band: Annotated[list[BandTable], BeforeValidator(_several)] = []
     frequencies: list[str | float] = []
     case: dict[str, CaseTable] = {}
@@ -84,6 +178,11 @@ _TABLES: dict[str, type[BaseModel]] = {
     "values": ValueTable,
     "wire": WireTable,
     "port": PortTable,
+    "metals": MetalTable,
+    "load": LoadTable,
+    "terminal": TerminalTable,
+    "line": LineTable,
+    "stub": StubTable,
     "band": BandTable,
     "case": CaseTable,
 }
@@ -100,7 +199,9 @@ def _where(place: tuple[Any, ...]) -> str:
     if place[:2] == ("band", 0):
         place = ("band", *place[2:])
     return ".".join(
-        str(p) for p in place if not str(p).startswith(("str", "float", "list[", "constrained", "ValueTable"))
+        str(p)
+        for p in place
+        if not str(p).startswith(("str", "float", "list[", "constrained")) and not str(p).endswith("Table")
     )
 
 

@@ -156,6 +156,14 @@ def drive_table(driven: Driven) -> Group:
     return _titled("at the ports", table)
 
 
+def budget_table(driven: Driven) -> Group:
+    """Where every watt goes."""
+    table = _table([("part", False), ("W", True), ("%", True)])
+    for part, row in driven.budget().iterrows():
+        table.add_row(str(part), f"{row['power_W']:.4g}", f"{100 * row['share']:.2f}")
+    return _titled("where the power goes", table)
+
+
 def evidence_table(evidence: Evidence) -> Group:
     """How far to trust the figures."""
     title = (

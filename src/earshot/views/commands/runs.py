@@ -16,7 +16,7 @@ from ...fields.far import FarField
 from ...files.design_file import Case, Cut, DesignFile
 from ...files.tables import network_table, records, write
 from ...units import engineering
-from ..tables import band_tables, drive_table, evidence_table, field_table, model_line, network_tables
+from ..tables import band_tables, budget_table, drive_table, evidence_table, field_table, model_line, network_tables
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,15 +58,15 @@ def run(file: DesignFile, *, own_frequencies: bool = True, with_evidence: bool =
     """
     cases = file.cases or _lone_case(file)
     if own_frequencies:
-        hertz: list[float | str | Band] = [*file.frequencies, *(c.frequency for c in cases)]
-        drives = [(case, case.frequency) for case in cases]
+        hertz: list[float | str | Band] = [*file.frequencies, *(f for c in cases for f in c.frequencies)]
+        drives = [(case, f) for case in cases for f in case.frequencies]
     else:
         hertz = list(file.frequencies)
         drives = [(case, float(f)) for case in cases for f in file.asked.single]
     solution = solve(file.design, hertz)
     runs = []
     for case, frequency in drives:
-        driven = solution.drive(dict(case.sources) or None, frequency)
+        driven = solution.drive(dict(case.sources) or None, frequency, terminations=case.terminations)
         runs.append(CaseRun(case, driven, driven.far_field()))
     proof = None
     if with_evidence:
@@ -83,7 +83,7 @@ def _lone_case(file: DesignFile) -> tuple[Case, ...]:
             "add a [case.NAME] with power = { PORT = '1 W' }"
         )
     assert file.design.frequency is not None
-    return (Case("1 W available", {}, file.design.frequency, ()),)
+    return (Case("1 W available", {}, (file.design.frequency,)),)
 
 
 def tables(result: Run) -> Iterator[Any]:
@@ -95,6 +95,8 @@ def tables(result: Run) -> Iterator[Any]:
         yield field_table(case.field, case.title)
         if len(result.solution.antenna.ports) > 1:
             yield drive_table(case.driven)
+        if case.driven.losses():
+            yield budget_table(case.driven)
     if result.evidence is not None:
         yield evidence_table(result.evidence)
 
@@ -119,6 +121,7 @@ def as_json(result: Run) -> dict[str, Any]:
                 "frequency_Hz": case.driven.frequency,
                 "ports": records(case.driven.ports_table()),
                 "figures": records(case.field.summary()),
+                "budget": records(case.driven.budget()),
             }
             for case in result.cases
         ],

@@ -1,0 +1,117 @@
+"""The keys of a design file that say what is connected to an antenna: loads, terminals, lines, stubs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+
+from ..errors import DesignFileError
+from ..geometry.circuit_parts import Line, Stub
+from ..network import elements
+from ..network.elements import Impedance, LineType
+from .schema import ImpedanceTable, LineKindTable, LineTable, LumpedTable, PairTable, StubTable
+
+Read = Callable[[str | float, str, str], float]
+"""Reads a text as an SI number: (text, kind, place)."""
+
+
+_LUMPED: dict[str, Callable[..., Impedance]] = {
+    "series": elements.series,
+    "parallel": elements.parallel,
+    "trap": elements.trap,
+}
+
+
+def read_impedance(table: ImpedanceTable | str, what: str, read: Read, folder: Path) -> Impedance:
+    """An impedance from a table or a word: "open", "short", ohms, lumped elements or a CSV file.
+
+    Raises DesignFileError unless exactly one is given, naming `what`.
+    """
+    if isinstance(table, str):
+        words = {"open": elements.open_circuit, "short": elements.short_circuit}
+        return words[table]() if table in words else elements.impedance(read(table, "resistance", what))
+    given = {k: v for k, v in table if k in ImpedanceTable.model_fields and v is not None}
+    if len(given) != 1:
+        raise DesignFileError(
+            f"{what}: give exactly one of impedance, table, series, parallel, trap; {len(given)} are there"
+        )
+    ((kind, value),) = given.items()
+    if kind == "impedance":
+        parts = value if isinstance(value, list) else [value]
+        if len(parts) > 2:
+            raise DesignFileError(
+                f"{what}.impedance: {len(parts)} numbers; give resistance, or resistance and reactance"
+            )
+        return elements.impedance(complex(*(read(p, "resistance", f"{what}.impedance") for p in parts)))
+    if kind == "table":
+        return impedance_file(folder / value, what)
+    return _LUMPED[kind](**_lumped(value, f"{what}.{kind}", read))
+
+
+def _lumped(table: LumpedTable, what: str, read: Read) -> dict[str, float]:
+    return {k: read(v, k, f"{what}.{k}") for k, v in table if v is not None}
+
+
+def impedance_file(path: Path, what: str = "impedance table") -> Impedance:
+    """An impedance over frequency from a CSV file with columns frequency_Hz, R_ohm and X_ohm, as Earshot writes them.
+
+    Raises DesignFileError for a file that cannot be read or lacks a column.
+    """
+    import pandas as pd
+
+    try:
+        frame = pd.read_csv(path, comment="#", skipinitialspace=True)
+    except (OSError, ValueError) as problem:
+        raise DesignFileError(f"{what}: cannot read '{path}': {problem}") from None
+    columns = ["frequency_Hz", "R_ohm", "X_ohm"]
+    missing = [c for c in columns if c not in frame.columns]
+    if missing:
+        raise DesignFileError(f"{what}: '{path.name}' has no column {missing[0]}; it needs {', '.join(columns)}")
+    numbers = frame[columns].apply(pd.to_numeric, errors="coerce").to_numpy(float)
+    if not np.isfinite(numbers).all():
+        row = int(np.flatnonzero(~np.isfinite(numbers).all(axis=1))[0]) + 1
+        raise DesignFileError(f"{what}: '{path.name}', row {row}: not three numbers; mend that line")
+    return elements.impedance((numbers[:, 1] + 1j * numbers[:, 2]).tolist(), numbers[:, 0].tolist())
+
+
+def _line_kind(table: LineKindTable, what: str, read: Read) -> LineType:
+    given = [k for k in ("impedance", "two_wire", "coaxial") if getattr(table, k) is not None]
+    if len(given) != 1:
+        raise DesignFileError(f"{what}: give exactly one of impedance, two_wire, coaxial; {len(given)} are there")
+    if table.impedance is not None:
+        ohms, velocity = read(table.impedance, "resistance", f"{what}.impedance"), 1.0
+    else:
+        made = _conductors(table, given[0], what, read)
+        ohms, velocity = made.impedance, made.velocity
+    at = None if table.attenuation_at is None else read(table.attenuation_at, "frequency", f"{what}.attenuation_at")
+    return LineType(ohms, table.velocity or velocity, table.attenuation, at)
+
+
+def _conductors(table: LineKindTable, kind: str, what: str, read: Read) -> LineType:
+    pair: PairTable = getattr(table, kind)
+    names = ("spacing", "diameter") if kind == "two_wire" else ("inner", "outer")
+    lengths = []
+    for name in names:
+        value = getattr(pair, name)
+        if value is None:
+            raise DesignFileError(f"{what}.{kind}.{name} is missing: add it")
+        lengths.append(read(value, "length", f"{what}.{kind}.{name}"))
+    make = elements.two_wire if kind == "two_wire" else elements.coaxial
+    return make(lengths[0], lengths[1], pair.permittivity)
+
+
+def read_line(name: str, table: LineTable, read: Read) -> Line:
+    """A line from its table."""
+    what = f"line.{name}"
+    length = read(table.length, "length", f"{what}.length")
+    return Line(name, table.from_, table.to, _line_kind(table, what, read), length, crossed=table.crossed)
+
+
+def read_stub(name: str, table: StubTable, read: Read, folder: Path) -> Stub:
+    """A stub from its table."""
+    what = f"stub.{name}"
+    length = read(table.length, "length", f"{what}.length")
+    end = read_impedance(table.end, f"{what}.end", read, folder)
+    return Stub(name, table.at, _line_kind(table, what, read), length, end)
