@@ -7,11 +7,12 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from ..errors import UsageError
 from ..fields.currents import WireCurrents
 from ..fields.far import FarField
+from ..fields.near import NearField, near_field, power_through_box
 from ..geometry.antenna import Antenna
 
 if TYPE_CHECKING:
@@ -84,6 +85,17 @@ class Driven:
                 f"antenna '{self.antenna.name}' accepts {self.accepted:g} W as driven; gain needs a drive above zero"
             )
         return FarField(self.wire_currents, self.accepted, self.incident, self.antenna.name)
+
+    def near_field(self, points: ArrayLike) -> NearField:
+        """Complex E and H, peak, at points (..., 3) outside the metal, in metres.
+
+        `line_of_points` and `plane_of_points` make them. Raises UsageError for a point inside metal.
+        """
+        return near_field(self.wire_currents, points)
+
+    def power_through_box(self, low: ArrayLike, high: ArrayLike) -> float:
+        """Power leaving a box with corners low and high, W, from the near field on its faces."""
+        return power_through_box(self.wire_currents, low, high)
 
     def ports_table(self) -> pd.DataFrame:
         """Per port: voltage and current (peak), active impedance (ohm) and power accepted (W)."""

@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -14,7 +14,7 @@ from numpy.typing import ArrayLike, NDArray
 from .. import units
 from ..constants import WAVE_IMPEDANCE
 from ..errors import UsageError
-from . import lobes
+from . import lobes, polarisation
 from .currents import WireCurrents, angles_of, unit_vectors
 
 if TYPE_CHECKING:
@@ -156,26 +156,50 @@ class FarField:
 
         count = max(4, round((track.stop - track.start) / step)) + 1
         along = np.linspace(track.start, track.stop, count)
-        directions = track.directions(along)
-        theta, phi = angles_of(directions)
-        e_theta, e_phi = self.field(theta, phi)
-        intensity = (np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2) / (2.0 * WAVE_IMPEDANCE)
-        sphere = 4.0 * math.pi * intensity
-        return xr.Dataset(
-            {
-                "directivity": ("angle", decibels(sphere / self.radiated), {"units": "dBi"}),
-                "gain": ("angle", decibels(sphere / self.accepted), {"units": "dBi"}),
-                "realized_gain": ("angle", decibels(sphere / self.incident), {"units": "dBi"}),
-                "e_theta": ("angle", e_theta, {"units": "V", "long_name": "E_theta times distance, peak"}),
-                "e_phi": ("angle", e_phi, {"units": "V", "long_name": "E_phi times distance, peak"}),
-            },
-            coords={
-                "angle": ("angle", np.degrees(along), {"units": "deg", "long_name": track.angle}),
-                "theta": ("angle", np.degrees(theta), {"units": "deg"}),
-                "phi": ("angle", np.degrees(phi), {"units": "deg"}),
-            },
-            attrs={"cut": track.name, "angle": track.angle, "frequency_Hz": self.frequency, "label": self.label},
-        )
+        theta, phi = angles_of(track.directions(along))
+        angle = {"units": "deg", "long_name": track.angle}
+        coordinates = {
+            "angle": ("angle", np.degrees(along), angle),
+            "theta": ("angle", np.degrees(theta), {"units": "deg"}),
+            "phi": ("angle", np.degrees(phi), {"units": "deg"}),
+        }
+        attributes = {"cut": track.name, "angle": track.angle, "frequency_Hz": self.frequency, "label": self.label}
+        return xr.Dataset(self._samples(("angle",), theta, phi, self.field(theta, phi)), coordinates, attributes)
+
+    def _samples(
+        self, names: tuple[str, ...], theta: Floats, phi: Floats, field: tuple[Complexes, Complexes]
+    ) -> dict[str, tuple[tuple[str, ...], Any, dict[str, str]]]:
+        """Everything sampled in a direction: gains in dBi, by polarisation too, the field, axial ratio and tilt."""
+        e_theta, e_phi = field
+        sphere = 2.0 * math.pi / WAVE_IMPEDANCE
+        whole = sphere * (np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2)
+        right, left = polarisation.circular(e_theta, e_phi)
+        t, p = (x.ravel() for x in np.broadcast_arrays(theta, phi))
+        pair = polarisation.ludwig(e_theta.ravel(), e_phi.ravel(), t, p, *self._plane_axes)
+        co, cross = (x.reshape(whole.shape) for x in pair)
+        gains = {
+            "directivity": whole / self.radiated,
+            "gain": whole / self.accepted,
+            "realized_gain": whole / self.incident,
+        } | {
+            f"gain_{name}": sphere * np.abs(part) ** 2 / self.accepted
+            for name, part in (
+                ("theta", e_theta),
+                ("phi", e_phi),
+                ("rhcp", right),
+                ("lhcp", left),
+                ("co", co),
+                ("cross", cross),
+            )
+        }
+        samples: dict[str, tuple[tuple[str, ...], Any, dict[str, str]]] = {
+            name: (names, decibels(ratio), {"units": "dBi"}) for name, ratio in gains.items()
+        }
+        for name, part in (("e_theta", e_theta), ("e_phi", e_phi)):
+            samples[name] = (names, part, {"units": "V", "long_name": "times distance, peak"})
+        samples["axial_ratio"] = (names, polarisation.axial_ratio(e_theta, e_phi), {"units": "dB"})
+        samples["tilt"] = (names, polarisation.tilt(e_theta, e_phi), {"units": "deg"})
+        return samples
 
     def sphere(self, step: str | float | None = None) -> xr.Dataset:
         """Directivity, gain and field over the whole sphere (or half of it), labelled by theta and phi in degrees."""
@@ -187,23 +211,13 @@ class FarField:
         top = math.pi / 2 if self.half_space else math.pi
         theta = np.linspace(0.0, top, max(2, math.ceil(top / spacing - 1e-9)) + 1)
         phi = np.linspace(0.0, 2.0 * math.pi, max(4, math.ceil(2.0 * math.pi / spacing - 1e-9)) + 1)
-        e_theta, e_phi = self.field(theta[:, None], phi)
-        sphere = 4.0 * math.pi * (np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2) / (2.0 * WAVE_IMPEDANCE)
-        names = ("theta", "phi")
-        return xr.Dataset(
-            {
-                "directivity": (names, decibels(sphere / self.radiated), {"units": "dBi"}),
-                "gain": (names, decibels(sphere / self.accepted), {"units": "dBi"}),
-                "realized_gain": (names, decibels(sphere / self.incident), {"units": "dBi"}),
-                "e_theta": (names, e_theta, {"units": "V"}),
-                "e_phi": (names, e_phi, {"units": "V"}),
-            },
-            coords={
-                "theta": ("theta", np.degrees(theta), {"units": "deg"}),
-                "phi": ("phi", np.degrees(phi), {"units": "deg"}),
-            },
-            attrs={"frequency_Hz": self.frequency, "label": self.label},
-        )
+        field = self.field(theta[:, None], phi)
+        coordinates = {
+            "theta": ("theta", np.degrees(theta), {"units": "deg"}),
+            "phi": ("phi", np.degrees(phi), {"units": "deg"}),
+        }
+        samples = self._samples(("theta", "phi"), theta[:, None], phi, field)
+        return xr.Dataset(samples, coordinates, {"frequency_Hz": self.frequency, "label": self.label})
 
     def beamwidth(self, plane: str, level: float = -3.0103) -> float | None:
         """Full width in degrees of the main lobe of the "E" or "H" cut at a level (dB) below the peak.
@@ -240,6 +254,48 @@ class FarField:
         ratio = self.intensity(theta, phi) / self.intensity(math.pi - theta, phi + math.pi)
         return float(decibels(ratio))
 
+    def nulls(self, plane: str, depth: float = 20.0) -> list[tuple[float, float]]:
+        """Minima of the "E" or "H" cut `depth` dB or more below the peak: (degrees from it, dB relative to it)."""
+        return lobes.nulls(self._level(plane), self.step, depth)
+
+    def front_to_rear(self, half_angle: str | float = "60 deg") -> float | None:
+        """Peak over the strongest field within an angle of the opposite direction, dB; None over a plane."""
+        if self.half_space:
+            return None
+        return -self._relative(self.sector(-self._plane_axes[0], half_angle)["greatest"])
+
+    @property
+    def front_to_side(self) -> float:
+        """Peak over the stronger of the two directions square to it in the H-plane, dB."""
+        level = self._level("H")(np.array([-math.pi / 2, math.pi / 2]))
+        return -float(np.nanmax(level))
+
+    def _relative(self, gain: float) -> float:
+        return gain - float(decibels(self.gain(*self.peak)))
+
+    def sector(self, direction: ArrayLike, half_angle: str | float) -> dict[str, float]:
+        """Least, mean and greatest gain, dBi, within an angle of a direction (x, y, z); the mean is of power.
+
+        Raises UsageError for a sector without a direction above the plane.
+        """
+        axis = np.asarray(direction, float)
+        if axis.shape != (3,) or not np.linalg.norm(axis) > 0.0:
+            raise UsageError(f"sector: {direction!r} is not a direction; give three numbers, not all zero")
+        wide = units.angle(half_angle, "sector, half_angle")
+        if not 0.0 < wide <= math.pi:
+            raise UsageError(f"sector: half angle {half_angle} is outside 0 to 180 deg")
+        directions, weights = lobes.cap(axis / np.linalg.norm(axis), wide, min(self.step, wide / 4))
+        above = directions[:, 2] >= -1e-12 if self.half_space else np.ones(len(directions), bool)
+        if not above.any():
+            raise UsageError("sector: it lies wholly below the plane, where there is no field")
+        gain = self.gain(*angles_of(directions[above]))
+        mean = float((gain * weights[above]).sum() / weights[above].sum())
+        return {
+            "least": float(decibels(gain.min())),
+            "mean": float(decibels(mean)),
+            "greatest": float(decibels(gain.max())),
+        }
+
     def summary(self) -> pd.DataFrame:
         """The figures of merit as a pandas table: value, unit, and a remark where one is needed."""
         import pandas as pd
@@ -269,9 +325,17 @@ class FarField:
             )
         back = self.front_to_back
         yield "front-to-back ratio", back, "dB", "not defined over an infinite plane" if back is None else ""
+        axial = float(polarisation.axial_ratio(*self.field(*self.peak)))
+        remark = "linear" if axial > 40.0 else ("right-hand" if self._right_handed else "left-hand")
+        yield "axial ratio at the peak", axial, "dB", remark
         yield "radiation efficiency", self.efficiency, "1", ""
         yield "power accepted", self.accepted, "W", ""
         yield "power radiated", self.radiated, "W", ""
+
+    @property
+    def _right_handed(self) -> bool:
+        right, left = polarisation.circular(*self.field(*self.peak))
+        return bool(abs(right) > abs(left))
 
     @property
     def _all_round(self) -> bool:

@@ -143,3 +143,38 @@ def side_lobe(level: Level, step: float) -> tuple[float, float] | None:
             )
             lobes.append((-float(best.fun), math.degrees(best.x)))
     return max(lobes) if lobes else None
+
+
+def nulls(level: Level, step: float, depth: float) -> list[tuple[float, float]]:
+    """Minima at least `depth` dB below the peak: (degrees, dB), nearest first."""
+    from scipy.optimize import minimize_scalar
+
+    count = 4 * math.ceil(math.pi / step)
+    along = np.linspace(-math.pi, math.pi, count, endpoint=False)
+    samples = np.nan_to_num(level(along), nan=math.inf)
+    spacing = float(along[1] - along[0])
+    found = []
+    for i in np.flatnonzero((samples <= np.roll(samples, 1)) & (samples < np.roll(samples, -1))).tolist():
+        best = minimize_scalar(
+            lambda x: float(np.nan_to_num(level(np.array([x]))[0], nan=300.0)),
+            bounds=(float(along[i]) - spacing, float(along[i]) + spacing),
+            method="bounded",
+            options={"xatol": 1e-7},
+        )
+        if best.fun <= -depth:
+            found.append((math.degrees(float(best.x)), float(best.fun)))
+    return sorted(found, key=lambda null: abs(null[0]))
+
+
+def cap(axis: Floats, half_angle: float, step: float) -> tuple[Floats, Floats]:
+    """Directions (n, 3) over a cap round an axis, its rim included, and their shares of solid angle (n,)."""
+    rings = max(4, math.ceil(half_angle / step))
+    polar = half_angle * np.arange(rings + 1) / rings
+    turns = max(12, math.ceil(2.0 * math.pi * math.sin(min(half_angle, math.pi / 2)) / step))
+    theta, phi = np.meshgrid(polar, 2.0 * math.pi * np.arange(turns) / turns, indexing="ij")
+    t, p = (np.atleast_1d(x) for x in angles_of(axis))
+    side, other = theta_vectors(t, p)[0], phi_vectors(p)[0]
+    local = unit_vectors(theta.ravel(), phi.ravel())
+    directions = local @ np.stack([side, other, axis])
+    edges = np.concatenate([[0.0], 0.5 * (polar[1:] + polar[:-1]), [half_angle]])
+    return directions, np.repeat(-np.diff(np.cos(edges)) / turns, turns)

@@ -1,0 +1,168 @@
+"""Near fields: complex E and H at points, along lines, on planes and boxes."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from .. import units
+from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT
+from ..errors import UsageError
+from ..running import announce, in_threads, thread_count
+from .currents import WireCurrents
+
+if TYPE_CHECKING:
+    import xarray as xr
+
+Floats = NDArray[np.float64]
+Complexes = NDArray[np.complex128]
+
+
+def near_fields(currents: WireCurrents, points: Floats) -> tuple[Complexes, Complexes]:
+    """E (n, 3), V/m, and H (n, 3), A/m, peak, at points (n, 3) in metres; zero below a plane.
+
+    Raises UsageError for a point inside metal, naming it.
+    """
+    from ..kernels import nearfield
+
+    places = np.ascontiguousarray(points, float)
+    columns = currents.mesh.columns
+    clear = np.empty(len(places))
+    announce(nearfield.near_fields)
+    nearfield.nearest_surface(columns, places, clear)
+    if (clear < -1e-9 * columns[7].min()).any():
+        bad = places[int(np.argmin(clear))]
+        raise UsageError(
+            f"the point ({bad[0]:g}, {bad[1]:g}, {bad[2]:g}) m lies {-clear.min():.2g} m inside metal: move it outside"
+        )
+    omega = 2.0 * math.pi * currents.frequency
+    scales = (
+        -1j * omega * MAGNETIC_CONSTANT / (4.0 * math.pi),
+        -1.0 / (4.0j * math.pi * omega * ELECTRIC_CONSTANT),
+        complex(1.0 / (4.0 * math.pi)),
+    )
+    out = np.zeros((len(places), 6), np.complex128)
+    sources = [(columns, np.ascontiguousarray(currents.ends))]
+    if currents.plane:
+        mirrored = columns.copy()
+        mirrored[[2, 5]] *= -1.0
+        sources.append((mirrored, np.ascontiguousarray(-currents.ends)))
+
+    def work(share: slice) -> None:
+        for segments, ends in sources:
+            nearfield.near_fields(segments, ends, places[share], currents.wavenumber, *scales, out[share])
+
+    step = math.ceil(len(places) / thread_count()) or 1
+    in_threads(work, [slice(i, i + step) for i in range(0, len(places), step)])
+    if currents.plane:
+        out[places[:, 2] < 0.0] = 0.0
+    return out[:, :3], out[:, 3:]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class NearField:
+    """Near field of driven currents at a set of points.
+
+    points (..., 3), metres; e, h (..., 3): V/m and A/m, peak, for the drive it was asked of.
+    """
+
+    points: Floats
+    e: Complexes
+    h: Complexes
+    frequency: float
+
+    @property
+    def poynting(self) -> Floats:
+        """Mean power density ½ Re E x H* (..., 3), W/m²."""
+        return np.asarray(0.5 * np.cross(self.e, self.h.conj()).real)
+
+    def magnitude(self, which: str = "E", *, rms: bool = False) -> Floats:
+        """|E| (V/m), |H| (A/m) or |S| (W/m²), peak or rms: the root of the sum of squared components (...,)."""
+        chosen = {"E": self.e, "H": self.h, "S": self.poynting}
+        if which not in chosen:
+            raise UsageError(f"magnitude: '{which}' is not one of E, H, S")
+        scale = 1.0 / math.sqrt(2.0) if rms and which != "S" else 1.0
+        return np.asarray(scale * np.linalg.norm(chosen[which], axis=-1))
+
+    def to_dataset(self) -> xr.Dataset:
+        """Labelled: E and H by component, power density, places; dimensions point, or those of the grid."""
+        import xarray as xr
+
+        shape = self.points.shape[:-1]
+        names = ("point",) if len(shape) == 1 else tuple("uvw"[: len(shape)])
+        variables: dict[str, tuple[tuple[str, ...], Complexes | Floats, dict[str, str]]] = {}
+        for i, axis in enumerate("xyz"):
+            variables[f"E{axis}"] = (names, self.e[..., i], {"units": "V/m", "long_name": "peak"})
+            variables[f"H{axis}"] = (names, self.h[..., i], {"units": "A/m", "long_name": "peak"})
+        variables["power_density"] = (names, self.magnitude("S"), {"units": "W/m2"})
+        coordinates = {axis: (names, self.points[..., i], {"units": "m"}) for i, axis in enumerate("xyz")}
+        return xr.Dataset(variables, coordinates, {"frequency_Hz": self.frequency})
+
+
+def near_field(currents: WireCurrents, points: ArrayLike) -> NearField:
+    """Near field at points (..., 3), metres or text with units."""
+    places = _metres(points)
+    flat = places.reshape(-1, 3)
+    e, h = near_fields(currents, flat)
+    return NearField(places, e.reshape(places.shape), h.reshape(places.shape), currents.frequency)
+
+
+def _metres(points: ArrayLike) -> Floats:
+    raw = np.asarray(points)
+    if raw.ndim < 1 or raw.shape[-1] != 3:
+        raise UsageError(f"near field: points have shape {raw.shape}; the last axis must hold x, y, z")
+    if raw.dtype.kind in "US":
+        raw = np.array([units.length(str(t), "near field, point") for t in raw.ravel()]).reshape(raw.shape)
+    places = raw.astype(float)
+    if not np.isfinite(places).all():
+        raise UsageError("near field: a point is not finite")
+    return places
+
+
+def line_of_points(start: Sequence[str | float], stop: Sequence[str | float], count: int) -> Floats:
+    """Evenly spaced points (count, 3) from start to stop, both included."""
+    a, b = _metres(list(start)), _metres(list(stop))
+    if count < 2:
+        raise UsageError(f"line_of_points: count = {count} is below two")
+    return np.asarray(a + np.linspace(0.0, 1.0, count)[:, None] * (b - a))
+
+
+def plane_of_points(
+    corner: Sequence[str | float],
+    side_u: Sequence[str | float],
+    side_v: Sequence[str | float],
+    counts: tuple[int, int],
+) -> Floats:
+    """A grid of points (nu, nv, 3) over a parallelogram: a corner and the two sides from it."""
+    if min(counts) < 2:
+        raise UsageError(f"plane_of_points: counts {counts} are below two")
+    origin, u, v = (_metres(list(x)) for x in (corner, side_u, side_v))
+    s, t = (np.linspace(0.0, 1.0, n) for n in counts)
+    return np.asarray(origin + s[:, None, None] * u + t[None, :, None] * v)
+
+
+def power_through_box(currents: WireCurrents, low: ArrayLike, high: ArrayLike, order: int = 24) -> float:
+    """Power leaving a box with corners low and high, W: the Poynting flux through its six faces, by Gauss quadrature.
+
+    Over a plane a box that stands on it (low z = 0) has five faces: nothing passes the sixth.
+    """
+    a, b = _metres(low), _metres(high)
+    x, w = np.polynomial.legendre.leggauss(order)
+    total = 0.0
+    for axis in range(3):
+        others = [i for i in range(3) if i != axis]
+        places = np.empty((order, order, 3))
+        for i, grid in zip(others, np.meshgrid(x, x, indexing="ij"), strict=True):
+            places[..., i] = 0.5 * (a[i] + b[i]) + 0.5 * (b[i] - a[i]) * grid
+        area = 0.25 * float(np.prod((b - a)[others])) * np.outer(w, w)
+        for side, sign in ((b[axis], 1.0), (a[axis], -1.0)):
+            if currents.plane and axis == 2 and side <= 0.0:
+                continue
+            places[..., axis] = side
+            total += sign * float((near_field(currents, places).poynting[..., axis] * area).sum())
+    return total
