@@ -34,17 +34,17 @@ def pictures() -> None:
     with tempfile.TemporaryDirectory() as folder:
         demo = Path(folder)
         terminal(["demo", "--out", folder], "demo.png")
-        for name in ("vswr", "impedance", "return-loss", "polar", "cartesian", "pattern", "currents"):
+        for name in ("vswr", "impedance", "return-loss", "polar", "cartesian", "pattern", "currents", "figures"):
             shutil.copy(demo / f"{name}.png", HERE)
         crossed = demo / "crossed.toml"
         boom = '[wire.boom]\nradius = "1 cm"\npoints = ["-behind, 0, 0", "ahead, 0, 0"]\n'
         crossed.write_text((demo / "tag_receiver.toml").read_text() + boom)
         terminal(["check", str(crossed)], "check.png")
-        terminal(["solve", str(demo / "buoy_monopole.toml"), "--evidence"], "solve.png")
+        terminal(["solve", str(demo / "uplink_turnstile.toml"), "--evidence"], "solve.png")
         buoy = demo / "buoy"
         with contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO()):
-            main(["plot", str(demo / "buoy_monopole.toml"), "pattern", "polar", "--out", str(buoy)])
-        for name in ("pattern", "polar"):
+            main(["plot", str(demo / "buoy_monopole.toml"), "pattern", "polar", "near", "--out", str(buoy)])
+        for name in ("pattern", "polar", "near"):
             shutil.copy(buoy / f"{name}.png", HERE / f"buoy-{name}.png")
 
 

@@ -5,8 +5,10 @@ from .answers.evidence import Evidence as Evidence
 from .answers.evidence import evidence as evidence
 from .answers.frequencies import Band as Band
 from .answers.frequencies import band as band
+from .answers.receiving import Received as Received
+from .answers.receiving import receive as receive
 from .answers.solution import Solution as Solution
-from .answers.solution import solve as solve
+from .answers.solve import solve as solve
 from .errors import DesignFileError as DesignFileError
 from .errors import EarshotError as EarshotError
 from .errors import ModelError as ModelError
@@ -37,6 +39,8 @@ from .media.metals import metal as metal
 from .media.metals import metals as metals
 from .media.surroundings import free_space as free_space
 from .media.surroundings import perfect_plane as perfect_plane
+from .moments.incident import PlaneWave as PlaneWave
+from .moments.incident import plane_wave as plane_wave
 from .network.elements import Impedance as Impedance
 from .network.elements import LineType as LineType
 from .network.elements import coaxial as coaxial

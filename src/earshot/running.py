@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import logging
 import os
-from collections.abc import Callable, Sequence
+import time
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -29,6 +31,33 @@ def linear_algebra() -> Any:
     import scipy.linalg
 
     return scipy.linalg
+
+
+class Record:
+    """What a run took, stage by stage: seconds, and the most memory a stage asked for."""
+
+    def __init__(self) -> None:
+        self.seconds: dict[str, float] = {}
+        self.times: dict[str, int] = {}
+        self.bytes: dict[str, int] = {}
+
+    @contextmanager
+    def stage(self, name: str, size: int = 0) -> Iterator[None]:
+        """Count the time inside as the stage's, and `size` bytes as asked for."""
+        start = time.perf_counter()
+        try:
+            yield
+        finally:
+            self.seconds[name] = self.seconds.get(name, 0.0) + time.perf_counter() - start
+            self.times[name] = self.times.get(name, 0) + 1
+            self.bytes[name] = max(self.bytes.get(name, 0), size)
+
+
+def free_memory() -> int:
+    """Bytes that can be had without pushing anything out."""
+    import psutil
+
+    return int(psutil.virtual_memory().available)
 
 
 def thread_count() -> int:

@@ -107,3 +107,14 @@ def test_points_are_named_and_metal_is_refused():
     line = driven.near_field(es.line_of_points(("10 cm", 0, 0), ("1 m", 0, 0), 4))
     assert np.all(np.diff(line.magnitude("E", rms=True)) < 0)
     np.testing.assert_allclose(line.magnitude("H"), math.sqrt(2) * line.magnitude("H", rms=True))
+
+
+def test_contours_of_a_limit_lie_where_the_field_has_it():
+    driven = es.solve(dipole(0.48, 1e-3), ONE_METRE).drive(es.watts(10))
+    field = driven.near_field(es.plane_of_points((0.3, 0, -1), (3, 0, 0), (0, 0, 2), (61, 41)))
+    lines = field.contour(10.0, "E", rms=True)
+    assert lines
+    along = driven.near_field(np.concatenate(lines)).magnitude("E", rms=True)
+    np.testing.assert_allclose(along, 10.0, rtol=0.01)
+    with pytest.raises(es.UsageError, match="not a plane"):
+        driven.near_field([(1, 0, 0)]).contour(1.0)

@@ -73,3 +73,12 @@ def test_nulls_sectors_and_sides():
     assert 1 < yagi.front_to_side < yagi.front_to_back
     with pytest.raises(es.UsageError, match="not a direction"):
         yagi.sector((0, 0, 0), "10 deg")
+
+
+def test_units_of_gain():
+    beam = es.solve(dipole(0.48, 1e-3), ONE_METRE).drive().far_field()
+    in_dbi, in_dbd, plain = (beam.cut("H", unit=u).gain.values.max() for u in ("dBi", "dBd", "linear"))
+    assert in_dbd == pytest.approx(in_dbi - 2.15)
+    assert plain == pytest.approx(10 ** (in_dbi / 10))
+    with pytest.raises(es.UsageError, match="not a unit of gain"):
+        beam.cut("H", unit="dBm")

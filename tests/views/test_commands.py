@@ -94,7 +94,7 @@ def test_mistakes_end_with_a_message_and_a_status(run, demo_path, tmp_path, word
 
 def test_plot_draws_every_figure_in_every_format(run, demo_path, tmp_path):
     status, out, err = run("plot", demo_path, "--out", tmp_path, "-f", "149 MHz", "-f", "150 MHz")
-    assert (status, len(out.split())) == (0, 7)
+    assert (status, len(out.split())) == (0, 9)
     assert "solving Ternholm tag receiver at 2 frequencies" in err
     from matplotlib.image import imread
 

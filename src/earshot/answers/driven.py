@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from ..constants import ELECTRIC_CONSTANT
 from ..errors import UsageError
 from ..fields.currents import WireCurrents
 from ..fields.far import FarField
@@ -25,6 +26,7 @@ class Driven:
 
     voltages, currents (ports,): peak, at the ports. driven: names of the ports with a source; the others are closed.
     taken: power in the metal and jacket of every wire, in every load, line and stub, W, by name.
+    load_voltages: across every load, peak.
     """
 
     antenna: Antenna
@@ -33,6 +35,7 @@ class Driven:
     currents: NDArray[np.complex128]
     driven: tuple[str, ...]
     taken: tuple[tuple[str, float], ...]
+    load_voltages: NDArray[np.complex128]
 
     @property
     def frequency(self) -> float:
@@ -114,28 +117,43 @@ class Driven:
             index=pd.Index([p.name for p in self.antenna.ports], name="port"),
         )
 
+    def loads_table(self) -> pd.DataFrame:
+        """Per load: voltage across it and current through it (peak), power (W)."""
+        import pandas as pd
+
+        powers = dict(self.taken)
+        rows = [
+            (load.name, voltage, voltage / load.impedance.at(self.frequency), powers[load.what])
+            for load, voltage in zip(self.antenna.loads, self.load_voltages, strict=True)
+        ]
+        return pd.DataFrame(rows, columns=["load", "voltage_V", "current_A", "power_W"]).set_index("load")
+
     def currents_table(self) -> pd.DataFrame:
-        """Current along every wire: wire, distance along it (m), place (m), current (A, peak), one row per node."""
+        """Along every wire, a row per node: distance (m), place (m), current (A), charge (C/m), surface field (V/m).
+
+        All peak. Charge is -(dI/ds)/jω, its mean over the segments at a node; the field is the charge's, q/2πε0a,
+        square to the surface.
+        """
         import pandas as pd
 
         frames = []
-        grid = self.wire_currents.mesh
+        flow, grid = self.wire_currents, self.wire_currents.mesh
+        density = (flow.ends[:, 0] - flow.ends[:, 1]) / (2j * math.pi * self.frequency * grid.lengths)
         for index, wire in enumerate(self.antenna.wires):
             segments = np.flatnonzero(grid.wire == index)
             last = segments[-1]
-            nodes = np.append(grid.ends[segments, 0], grid.ends[last, 1])
-            current = np.append(self.wire_currents.ends[segments, 0], self.wire_currents.ends[last, 1])
-            places = grid.nodes[nodes]
-            frames.append(
-                pd.DataFrame(
-                    {
-                        "wire": wire.name,
-                        "along_m": np.append(grid.arc[segments, 0], grid.arc[last, 1]),
-                        "x_m": places[:, 0],
-                        "y_m": places[:, 1],
-                        "z_m": places[:, 2],
-                        "current_A": current,
-                    }
-                )
-            )
+            places = grid.nodes[np.append(grid.ends[segments, 0], grid.ends[last, 1])]
+            own = density[segments]
+            charge = 0.5 * (np.append(own, own[-1]) + np.append(own[0], own))
+            columns = {
+                "wire": wire.name,
+                "along_m": np.append(grid.arc[segments, 0], grid.arc[last, 1]),
+                "x_m": places[:, 0],
+                "y_m": places[:, 1],
+                "z_m": places[:, 2],
+                "current_A": np.append(flow.ends[segments, 0], flow.ends[last, 1]),
+                "charge_C_per_m": charge,
+                "surface_field_V_per_m": charge / (2.0 * math.pi * ELECTRIC_CONSTANT * wire.radius),
+            }
+            frames.append(pd.DataFrame(columns))
         return pd.concat(frames, ignore_index=True)

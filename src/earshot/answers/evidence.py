@@ -13,7 +13,6 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from ..fields.far import FarField
 from ..moments.basis import WireBasis, wire_basis
 from ..moments.ports import gap_vectors
 from ..moments.response import impedance_matrix
@@ -22,6 +21,9 @@ from .solution import Solution
 
 if TYPE_CHECKING:
     import pandas as pd
+
+
+Drive = dict[str, Source] | Source | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +40,7 @@ class Figure:
 class Evidence:
     """What speaks for, or against, a solution at one frequency.
 
-    figures: impedance and directivity with their changes under refinement. residual: largest tangential field left on
+    figures: every printed figure with its change under refinement. residual: largest tangential field left on
     the metal between tested places, as the voltage over a segment per volt applied. balance: (radiated +
     lost)/accepted power - 1. passivity: least eigenvalue of Re(Z) over the greatest; not below zero.
     """
@@ -103,24 +105,25 @@ def boundary_residual(solution: Solution, frequency: float) -> tuple[float, str]
     return float(left.max()), f"{along:.4g} m along wire '{wire.name}', {wire.length:.4g} m long"
 
 
-def _figures(solution: Solution, refined: Solution, drive: dict[str, Source] | None, frequency: float) -> list[Figure]:
+def _figures(solution: Solution, refined: Solution, drive: Drive) -> list[Figure]:
+    """Every printed figure with its change under refinement."""
     figures = []
+    networks = [s.network for s in (solution, refined)]
     for p, port in enumerate(solution.antenna.ports):
-        z, fine = (s.network.impedance().values[0, p] for s in (solution, refined))
-        figures.append(Figure(f"R at {port.name}", z.real, abs(fine.real - z.real), "ohm"))
-        figures.append(Figure(f"X at {port.name}", z.imag, abs(fine.imag - z.imag), "ohm"))
-    beam, fine_beam = (s.drive(drive, frequency).far_field() for s in (solution, refined))
-
-    def peak(field: FarField) -> float:
-        return 10.0 * math.log10(float(field.directivity(*field.peak)))
-
-    figures.append(Figure("peak directivity", peak(beam), abs(peak(fine_beam) - peak(beam)), "dBi"))
+        z, fine = (n.impedance().values[0, p] for n in networks)
+        vswr, fine_vswr = (float(n.vswr().values[0, p]) for n in networks)
+        figures.append(Figure(f"R at {port.name}", float(z.real), float(abs(fine.real - z.real)), "ohm"))
+        figures.append(Figure(f"X at {port.name}", float(z.imag), float(abs(fine.imag - z.imag)), "ohm"))
+        figures.append(Figure(f"VSWR at {port.name}", vswr, abs(fine_vswr - vswr), "1"))
+    tables = [s.drive(drive).far_field().summary() for s in (solution, refined)]
+    values, fine_values = (t["value"].astype(float).to_numpy() for t in tables)
+    for name, unit, value, fine_value in zip(tables[0].index, tables[0]["unit"], values, fine_values, strict=True):
+        if np.isfinite([value, fine_value]).all():
+            figures.append(Figure(str(name), float(value), float(abs(fine_value - value)), str(unit)))
     return figures
 
 
-def evidence(
-    solution: Solution, sources: dict[str, Source] | None = None, frequency: str | float | None = None
-) -> Evidence:
+def evidence(solution: Solution, sources: Drive = None, frequency: str | float | None = None) -> Evidence:
     """Gather evidence at one frequency by solving once more with every segment halved.
 
     sources: the drive whose directivity and power balance are looked at, as for `Solution.drive`. Raises UsageError
@@ -137,7 +140,7 @@ def evidence(
         frequency=hertz,
         unknowns=solution.unknowns,
         refined_unknowns=refined.unknowns,
-        figures=tuple(_figures(solution, refined, sources, hertz)),
+        figures=tuple(_figures(solution, refined, sources)),
         residual=residual,
         residual_place=place,
         balance=(beam.radiated + sum(power for _, power in driven.losses())) / driven.accepted - 1.0,

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import logging
-import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,7 +16,6 @@ from ..errors import ModelError, UsageError, unknown
 from ..fields.currents import WireCurrents
 from ..geometry.antenna import Antenna
 from ..geometry.circuit_parts import Line, Load, Stub
-from ..geometry.design import Design
 from ..geometry.mesh import MeshRule, WireMesh, mesh
 from ..geometry.parts import Port
 from ..moments.basis import WireBasis, wire_basis
@@ -26,9 +25,15 @@ from ..network.elements import Impedance, impedance
 from ..network.network import Network, scattering
 from ..network.rational import sweep
 from ..network.sources import Source, driven_ports, watts
+from ..running import Record
 from .circuits import absorbed, circuit_of, closed_admittance
 from .driven import Driven
-from .frequencies import Frequencies, Wanted, wanted
+from .frequencies import Wanted
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from .evidence import Evidence
 
 _log = logging.getLogger("earshot")
 
@@ -39,7 +44,8 @@ class Solution:
 
     Drives, gains and networks are read off it without solving again. frequencies, admittance: where port figures were
     wanted (Hz) and the admittances between all gaps there, interpolated between solved frequencies; band_error: how far
-    the interpolation missed the last samples it was tested on, in S. seconds: how long the solve took.
+    the interpolation missed the last samples it was tested on, in S. record: what each stage took. evidence: how far to
+    trust it, when `solve` was asked for that.
     """
 
     response: Response
@@ -47,7 +53,8 @@ class Solution:
     frequencies: NDArray[np.float64]
     admittance: NDArray[np.complex128]
     band_error: float
-    seconds: float
+    record: Record
+    evidence: Evidence | None = None
 
     @property
     def antenna(self) -> Antenna:
@@ -68,6 +75,38 @@ class Solution:
     def unknowns(self) -> int:
         """Number of basis functions."""
         return self.response.basis.size
+
+    @property
+    def seconds(self) -> float:
+        """How long the solves took, all together."""
+        return sum(self.record.seconds.get(stage, 0.0) for stage in ("mesh", "fill", "factorise", "solve"))
+
+    def run_record(self) -> pd.DataFrame:
+        """What each stage took: seconds in all, how often, memory asked for (MB), unknowns."""
+        import pandas as pd
+
+        taken = self.record
+        rows = [(s, taken.seconds[s], taken.times[s], taken.bytes[s] / 1e6, self.unknowns) for s in taken.seconds]
+        return pd.DataFrame(rows, columns=["stage", "seconds", "times", "memory_MB", "unknowns"]).set_index("stage")
+
+    def figures(
+        self,
+        sources: dict[str, Source] | Source | None = None,
+        frequencies: Sequence[str | float] | None = None,
+        *,
+        terminations: Mapping[str, Impedance | complex] | None = None,
+    ) -> pd.DataFrame:
+        """Every figure of merit over frequency, for one drive: a row per frequency, a column per figure.
+
+        frequencies: the solved ones unless given; others are solved. What is not defined is missing.
+        """
+        import pandas as pd
+
+        rows = {}
+        for hertz in self.solved if frequencies is None else frequencies:
+            beam = self.drive(sources, hertz, terminations=terminations).far_field()
+            rows[beam.frequency] = beam.summary()["value"].astype(float)
+        return pd.DataFrame(rows).T.rename_axis("frequency_Hz")
 
     @property
     def network(self) -> Network:
@@ -114,7 +153,8 @@ class Solution:
             *wire_losses(self.antenna, self.response.basis, hertz, segments),
             *absorbed(self.antenna, circuit, hertz, nodes),
         )
-        return Driven(self.antenna, flow, voltages, currents, tuple(given), taken)
+        loads = nodes[circuit.ports : circuit.ports + len(self.antenna.loads)]
+        return Driven(self.antenna, flow, voltages, currents, tuple(given), taken, loads)
 
     def _closed(
         self, terminations: Mapping[str, Impedance | complex], given: dict[str, Source], hertz: float
@@ -184,14 +224,15 @@ class Solution:
         """The solution at one frequency alone, solved now if it was not."""
         coefficients, admittance, hertz = self._at(frequency)
         found = Response(self.antenna, self.response.basis, np.array([hertz]), coefficients[None], admittance[None])
-        return Solution(found, self.rule, found.frequencies, found.admittance, 0.0, self.seconds)
+        return Solution(found, self.rule, found.frequencies, found.admittance, 0.0, self.record)
 
     def resolved(self, basis: WireBasis) -> Solution:
         """The same antenna, every wanted frequency solved on another basis, such as one of a finer mesh."""
-        return _solved(self.antenna, basis, Wanted(self.frequencies, ()), self.rule)
+        return solved(self.antenna, basis, Wanted(self.frequencies, ()), self.rule)
 
 
-def _basis(antenna: Antenna, highest: float, rule: MeshRule) -> WireBasis:
+def basis_for(antenna: Antenna, highest: float, rule: MeshRule) -> WireBasis:
+    """Basis functions on the mesh for frequencies up to `highest`, Hz."""
     return wire_basis(mesh(antenna, SPEED_OF_LIGHT / highest, rule))
 
 
@@ -210,50 +251,29 @@ def _scattering(
     return measure
 
 
-def _solved(antenna: Antenna, basis: WireBasis, wanted: Wanted, rule: MeshRule) -> Solution:
-    start = time.perf_counter()
-    solved: dict[float, tuple[NDArray[np.complex128], NDArray[np.complex128]]] = {}
+def solved(
+    antenna: Antenna, basis: WireBasis, wanted: Wanted, rule: MeshRule, record: Record | None = None
+) -> Solution:
+    """Solve on a given basis at single frequencies and over bands, without looking at the model first."""
+    record = record or Record()
+    samples: dict[float, tuple[NDArray[np.complex128], NDArray[np.complex128]]] = {}
 
     def sample(hertz: float) -> NDArray[np.complex128]:
-        if hertz not in solved:
-            solved[hertz] = respond(antenna, basis, hertz)
-        return solved[hertz][1].ravel()
+        if hertz not in samples:
+            samples[hertz] = respond(antenna, basis, hertz, record)
+        return samples[hertz][1].ravel()
 
     points = {float(f): sample(float(f)) for f in wanted.single}
     error = 0.0
     for band in wanted.bands:
-        swept = sweep(band.frequencies, sample, _scattering(antenna), band.tolerance)
+        with record.stage("band, its solves included"):
+            swept = sweep(band.frequencies, sample, _scattering(antenna), band.tolerance)
         points |= dict(zip(band.frequencies.tolist(), swept.values, strict=True))
         error = max(error, swept.error)
     every, gaps = wanted.every, len(antenna.gaps)
     admittance = np.array([points[f] for f in every.tolist()]).reshape(-1, gaps, gaps)
-    rising = np.array(sorted(solved))
+    rising = np.array(sorted(samples))
     found = Response(
-        antenna, basis, rising, np.array([solved[f][0] for f in rising]), np.array([solved[f][1] for f in rising])
+        antenna, basis, rising, np.array([samples[f][0] for f in rising]), np.array([samples[f][1] for f in rising])
     )
-    return Solution(found, rule, every, admittance, error, time.perf_counter() - start)
-
-
-def solve(model: Design | Antenna, frequencies: Frequencies | None = None, *, rule: MeshRule | None = None) -> Solution:
-    """Solve an antenna at one frequency, several, or over bands.
-
-    frequencies: text or Hz, a `band(...)`, or a list of any of them; a design's own frequency unless given. Single ones
-    are solved; a band is solved where it needs to be and interpolated between. One mesh, made for the highest of them,
-    serves all. rule: how finely wires are divided. Raises ModelError with its findings when `check` says the model
-    cannot be solved, UsageError without a frequency or a port, RunError when the solve fails.
-    """
-    antenna = model.antenna if isinstance(model, Design) else model
-    if frequencies is None:
-        if not isinstance(model, Design) or model.frequency is None:
-            raise UsageError(f"solve: no frequency was given for '{antenna.name}': name one, such as '150.1 MHz'")
-        frequencies = model.frequency
-    asked = wanted(frequencies)
-    highest = float(asked.every[-1])
-    findings = antenna.check(highest)
-    if findings.stops:
-        raise ModelError("\n".join(str(f) for f in findings.stops), findings)
-    for finding in findings:
-        if finding.level == "warn":
-            _log.warning("%s", finding)
-    rule = rule or MeshRule()
-    return _solved(antenna, _basis(antenna, highest, rule), asked, rule)
+    return Solution(found, rule, every, admittance, error, record)

@@ -25,6 +25,17 @@ Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
 
+UNITS = {"dBi": 0.0, "dBd": -2.15, "linear": math.nan}
+"""Units of gain, and what is added to dBi; a half-wave dipole's 2.15 dBi is 0 dBd."""
+
+
+def in_unit(ratio: ArrayLike, unit: str) -> Floats:
+    """A gain, given as a ratio, in "dBi", "dBd" or "linear"; raises UsageError for another unit."""
+    if unit not in UNITS:
+        raise UsageError(f"'{unit}' is not a unit of gain; use one of {', '.join(UNITS)}")
+    return np.asarray(ratio, float) if unit == "linear" else decibels(ratio) + UNITS[unit]
+
+
 def decibels(ratio: ArrayLike) -> Floats:
     """10 log10 of a power ratio, floored at -200 dB so that a null stays a number."""
     return np.asarray(10.0 * np.log10(np.maximum(np.asarray(ratio, float), 1e-20)))
@@ -122,19 +133,20 @@ class FarField:
         elevation: str | float | None = None,
         azimuth: str | float | None = None,
         step: str | float | None = None,
+        unit: str = "dBi",
     ) -> xr.Dataset:
         """Samples along one cut, labelled by `angle` in degrees.
 
         One of: plane "E" or "H", the great circles through the peak along and across its polarisation, angle counted
         from the peak; elevation=..., a cone round the z axis, angle the azimuth; azimuth=..., the great circle through
         the zenith, angle the elevation (beyond 90° on the far side). step: "1 deg", or what the antenna's size asks
-        for. Raises UsageError unless exactly one of them is given.
+        for. unit of gains: "dBi", "dBd" or "linear". Raises UsageError unless exactly one of them is given.
         """
         track = self._chosen(plane, elevation, azimuth)
         spacing = units.angle(step, "cut, step") if step is not None else min(self.step, math.radians(1.0))
         if not 0.0 < spacing <= math.pi:
             raise UsageError(f"cut: step {step} is outside 0 to 180 deg")
-        return self._sampled(track, spacing)
+        return self._sampled(track, spacing, unit)
 
     def _chosen(self, plane: str | None, elevation: str | float | None, azimuth: str | float | None) -> lobes.Track:
         if sum(x is not None for x in (plane, elevation, azimuth)) != 1:
@@ -151,7 +163,7 @@ class FarField:
             raise UsageError(f"cut: elevation {math.degrees(height):g} deg is outside {least} to 90 deg")
         return lobes.cone(height)
 
-    def _sampled(self, track: lobes.Track, step: float) -> xr.Dataset:
+    def _sampled(self, track: lobes.Track, step: float, unit: str) -> xr.Dataset:
         import xarray as xr
 
         count = max(4, round((track.stop - track.start) / step)) + 1
@@ -164,12 +176,12 @@ class FarField:
             "phi": ("angle", np.degrees(phi), {"units": "deg"}),
         }
         attributes = {"cut": track.name, "angle": track.angle, "frequency_Hz": self.frequency, "label": self.label}
-        return xr.Dataset(self._samples(("angle",), theta, phi, self.field(theta, phi)), coordinates, attributes)
+        return xr.Dataset(self._samples(("angle",), theta, phi, self.field(theta, phi), unit), coordinates, attributes)
 
     def _samples(
-        self, names: tuple[str, ...], theta: Floats, phi: Floats, field: tuple[Complexes, Complexes]
+        self, names: tuple[str, ...], theta: Floats, phi: Floats, field: tuple[Complexes, Complexes], unit: str
     ) -> dict[str, tuple[tuple[str, ...], Any, dict[str, str]]]:
-        """Everything sampled in a direction: gains in dBi, by polarisation too, the field, axial ratio and tilt."""
+        """Everything sampled in a direction: gains, by polarisation too, the field, axial ratio and tilt."""
         e_theta, e_phi = field
         sphere = 2.0 * math.pi / WAVE_IMPEDANCE
         whole = sphere * (np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2)
@@ -193,7 +205,7 @@ class FarField:
             )
         }
         samples: dict[str, tuple[tuple[str, ...], Any, dict[str, str]]] = {
-            name: (names, decibels(ratio), {"units": "dBi"}) for name, ratio in gains.items()
+            name: (names, in_unit(ratio, unit), {"units": unit}) for name, ratio in gains.items()
         }
         for name, part in (("e_theta", e_theta), ("e_phi", e_phi)):
             samples[name] = (names, part, {"units": "V", "long_name": "times distance, peak"})
@@ -201,7 +213,7 @@ class FarField:
         samples["tilt"] = (names, polarisation.tilt(e_theta, e_phi), {"units": "deg"})
         return samples
 
-    def sphere(self, step: str | float | None = None) -> xr.Dataset:
+    def sphere(self, step: str | float | None = None, *, unit: str = "dBi") -> xr.Dataset:
         """Directivity, gain and field over the whole sphere (or half of it), labelled by theta and phi in degrees."""
         import xarray as xr
 
@@ -216,7 +228,7 @@ class FarField:
             "theta": ("theta", np.degrees(theta), {"units": "deg"}),
             "phi": ("phi", np.degrees(phi), {"units": "deg"}),
         }
-        samples = self._samples(("theta", "phi"), theta[:, None], phi, field)
+        samples = self._samples(("theta", "phi"), theta[:, None], phi, field, unit)
         return xr.Dataset(samples, coordinates, {"frequency_Hz": self.frequency, "label": self.label})
 
     def beamwidth(self, plane: str, level: float = -3.0103) -> float | None:
@@ -307,7 +319,7 @@ class FarField:
         yield "gain", float(decibels(self.gain(theta, phi))), "dBi", ""
         yield "realized gain", float(decibels(self.realized_gain(theta, phi))), "dBi", ""
         yield "directivity", float(decibels(self.directivity(theta, phi))), "dBi", ""
-        yield "azimuth of peak", math.degrees(phi), "deg", "same all round" if self._all_round else ""
+        yield "azimuth of peak", math.degrees(phi), "deg", "same all round" if self._all_round and theta > 1e-3 else ""
         yield "elevation of peak", 90.0 - math.degrees(theta), "deg", ""
         below = "the lobe reaches the plane, or never falls that far" if self.half_space else "never falls that far"
         for plane in ("E", "H"):

@@ -89,6 +89,26 @@ class NearField:
         scale = 1.0 / math.sqrt(2.0) if rms and which != "S" else 1.0
         return np.asarray(scale * np.linalg.norm(chosen[which], axis=-1))
 
+    def contour(self, limit: float, which: str = "E", *, rms: bool = False) -> list[Floats]:
+        """Where a field on a plane of points is at a limit: lines of points (n, 3), metres. See `magnitude`.
+
+        Raises UsageError for points that are not a plane of them.
+        """
+        from contourpy import contour_generator
+
+        if self.points.ndim != 3:
+            raise UsageError("contour: the points are not a plane of them; make them with plane_of_points")
+        level = self.magnitude(which, rms=rms)
+        rows, columns = (np.arange(n, dtype=float) for n in level.shape)
+        lines = contour_generator(columns, rows, level).lines(limit)
+        return [self._between(np.asarray(line)) for line in lines]
+
+    def _between(self, line: Floats) -> Floats:
+        """Places of fractional (column, row) indices on the parallelogram."""
+        origin = self.points[0, 0]
+        u, v = self.points[1, 0] - origin, self.points[0, 1] - origin
+        return np.asarray(origin + line[:, 1:2] * u + line[:, 0:1] * v)
+
     def to_dataset(self) -> xr.Dataset:
         """Labelled: E and H by component, power density, places; dimensions point, or those of the grid."""
         import xarray as xr
@@ -113,11 +133,11 @@ def near_field(currents: WireCurrents, points: ArrayLike) -> NearField:
 
 
 def _metres(points: ArrayLike) -> Floats:
-    raw = np.asarray(points)
+    raw = np.asarray(points, dtype=object)
     if raw.ndim < 1 or raw.shape[-1] != 3:
         raise UsageError(f"near field: points have shape {raw.shape}; the last axis must hold x, y, z")
-    if raw.dtype.kind in "US":
-        raw = np.array([units.length(str(t), "near field, point") for t in raw.ravel()]).reshape(raw.shape)
+    if any(isinstance(x, str) for x in raw.ravel()):
+        raw = np.array([units.length(x, "near field, point") for x in raw.ravel()]).reshape(raw.shape)
     places = raw.astype(float)
     if not np.isfinite(places).all():
         raise UsageError("near field: a point is not finite")

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from ..errors import RunError
 from ..geometry.antenna import Antenna
-from ..running import linear_algebra
+from ..running import Record, free_memory, linear_algebra
 from .basis import WireBasis
 from .matrix import WireMatrix
 from .ports import gap_vectors
@@ -32,6 +32,21 @@ class Response:
     admittance: Complexes
 
 
+def matrix_bytes(unknowns: int) -> int:
+    """What a solve asks for, bytes: the complex matrix, factorised in place, and one byte an entry to check it."""
+    return 17 * unknowns**2
+
+
+def refuse_if_too_large(antenna: Antenna, unknowns: int) -> None:
+    """Raise RunError, before anything is allocated, when the matrix would not fit into the memory that is free."""
+    needed, free = matrix_bytes(unknowns), free_memory()
+    if needed > 0.9 * free:
+        raise RunError(
+            f"antenna '{antenna.name}' has {unknowns} unknowns and would need {needed / 1e9:.1f} GB; "
+            f"{free / 1e9:.1f} GB are free: use fewer segments per wavelength, a lower frequency, or less metal"
+        )
+
+
 def impedance_matrix(antenna: Antenna, basis: WireBasis, frequency: float) -> Complexes:
     """The whole impedance matrix (functions, functions), ohm, with what is inside and round the wires."""
     matrix = WireMatrix(basis, frequency, antenna.medium.has_plane).full()
@@ -42,24 +57,39 @@ def impedance_matrix(antenna: Antenna, basis: WireBasis, frequency: float) -> Co
     return matrix
 
 
-def respond(antenna: Antenna, basis: WireBasis, frequency: float) -> tuple[Complexes, Complexes]:
-    """Coefficients (gaps, functions) and admittance (gaps, gaps) at one frequency: one factorisation for all.
+def solved_for(
+    antenna: Antenna, basis: WireBasis, frequency: float, vectors: Complexes, record: Record | None = None
+) -> Complexes:
+    """Coefficients (functions, columns) for tested fields (functions, columns): one factorisation for all.
 
-    Raises RunError when the matrix is singular or holds a value that is not finite.
+    Raises RunError when the matrix would not fit into memory, is singular or holds a value that is not finite.
     """
+    refuse_if_too_large(antenna, basis.size)
     linalg = linear_algebra()
-    vectors = gap_vectors(antenna, basis)
-    matrix = impedance_matrix(antenna, basis, frequency)
+    record = record or Record()
+    with record.stage("fill", 16 * basis.size**2):
+        matrix = impedance_matrix(antenna, basis, frequency)
     try:
         # The matrix is its own transpose; the transposed view is in the order LAPACK wants, so nothing is copied.
-        factors = linalg.lu_factor(matrix.T, overwrite_a=True, check_finite=True)
+        with record.stage("factorise", basis.size**2):
+            factors = linalg.lu_factor(matrix.T, overwrite_a=True, check_finite=True)
     except (linalg.LinAlgError, ValueError):
         raise RunError(
             f"antenna '{antenna.name}': the matrix at {frequency:g} Hz cannot be solved; run check: wires that overlap "
             "or nearly touch are the usual cause"
         ) from None
-    coefficients = linalg.lu_solve(factors, vectors.astype(complex))
+    with record.stage("solve", vectors.nbytes):
+        coefficients = linalg.lu_solve(factors, vectors.astype(complex))
     if not np.isfinite(coefficients).all():
         raise RunError(f"antenna '{antenna.name}': the currents at {frequency:g} Hz are not finite; run check")
+    return np.asarray(coefficients)
+
+
+def respond(
+    antenna: Antenna, basis: WireBasis, frequency: float, record: Record | None = None
+) -> tuple[Complexes, Complexes]:
+    """Coefficients (gaps, functions) and admittance (gaps, gaps) at one frequency; raises RunError as `solved_for`."""
+    vectors = gap_vectors(antenna, basis)
+    coefficients = solved_for(antenna, basis, frequency, vectors.astype(complex), record)
     admittance = vectors.T @ coefficients
     return np.ascontiguousarray(coefficients.T), 0.5 * (admittance + admittance.T)

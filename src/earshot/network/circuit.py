@@ -52,11 +52,8 @@ class Circuit:
         """Whether there is nothing but ports."""
         return not self.closings and not self.lines
 
-    def spread(self, admittance: Complexes, frequency: float) -> Complexes:
-        """All nodes' voltages and all line ends' currents (nodes + 2 lines, ports) for 1 V at one port, others shorted.
-
-        admittance (gaps, gaps): the antenna's, siemens; frequency in Hz.
-        """
+    def _equations(self, admittance: Complexes, frequency: float) -> tuple[Complexes, Complexes]:
+        """Rows (free nodes + line equations, nodes + line ends) that are zero; weights of a current at each node."""
         nodes, ends = self.ports + len(self.closings), 2 * len(self.lines)
         drawn = np.zeros((nodes, nodes + ends), complex)
         drawn[: self.gaps, : self.gaps] = admittance
@@ -64,20 +61,39 @@ class Circuit:
             drawn[line.one, nodes + 2 * i] += 1.0
             drawn[line.two, nodes + 2 * i + 1] += 1.0
         rows = np.zeros((len(self.closings) + ends, nodes + ends), complex)
+        weights = np.ones(len(self.closings), complex)
         for n, closing in enumerate(self.closings):
             ohms = complex(math.inf) if closing is None else closing.at(frequency)
             rows[n] = drawn[self.ports + n]
             if cmath.isfinite(ohms):
+                weights[n] = ohms
                 rows[n] *= ohms
                 rows[n, self.ports + n] += 1.0
         for i, line in enumerate(self.lines):
             self._line_rows(rows[len(self.closings) + 2 * i :], nodes + 2 * i, line, frequency)
-        free = np.arange(self.ports, nodes + ends)
-        found = np.zeros((nodes + ends, self.ports), complex)
+        return rows, weights
+
+    def spread(self, admittance: Complexes, frequency: float) -> Complexes:
+        """All nodes' voltages and all line ends' currents (nodes + 2 lines, ports) for 1 V at one port, others shorted.
+
+        admittance (gaps, gaps): the antenna's, siemens; frequency in Hz.
+        """
+        rows, _ = self._equations(admittance, frequency)
+        found = np.zeros((rows.shape[1], self.ports), complex)
         found[: self.ports] = np.eye(self.ports)
-        if free.size:
-            found[free] = np.linalg.solve(rows[:, free], -rows[:, : self.ports])
+        if len(rows):
+            found[self.ports :] = np.linalg.solve(rows[:, self.ports :], -rows[:, : self.ports])
         return found
+
+    def excited(self, admittance: Complexes, frequency: float, currents: Complexes) -> Complexes:
+        """The same unknowns when the antenna itself drives `currents` (gaps,) through its shorted gaps, as a wave does.
+
+        Only for a circuit without ports: every gap is closed by something.
+        """
+        rows, weights = self._equations(admittance, frequency)
+        source = np.zeros(len(rows), complex)
+        source[: self.gaps] = -weights[: self.gaps] * currents
+        return np.asarray(np.linalg.solve(rows, source))
 
     def _line_rows(self, rows: Complexes, current: int, line: LineEnd, frequency: float) -> None:
         phase = line.kind.propagation(frequency) * line.length

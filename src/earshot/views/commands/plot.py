@@ -6,9 +6,12 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated, Any
 
+import numpy as np
 import typer
 
+from ...constants import wavelength
 from ...errors import UsageError, unknown
+from ...fields.near import NearField, plane_of_points
 from ...files.atomic import folder as make_folder
 from ...files.atomic import write_atomically
 from .options import DesignPath, Frequencies, Json, Sets, load
@@ -32,6 +35,29 @@ def _cuts(case: CaseRun) -> dict[str, Any]:
     return {"planes": planes, "words": words}
 
 
+def near_map(result: Run) -> NearField:
+    """Near field over an upright plane through the middle of the antenna, half a wavelength round it."""
+    antenna, driven = result.solution.antenna, result.cases[0].driven
+    low, high = antenna.extent
+    reach = 0.5 * wavelength(driven.frequency)
+    middle = 0.5 * (low + high)
+    across = 0 if high[0] - low[0] >= high[1] - low[1] else 1
+    floor = 0.0 if antenna.medium.has_plane else low[2] - reach
+    # Off the axes of the wires by two of the thickest radii.
+    aside = middle + 2.5 * max(w.radius for w in antenna.wires) * np.eye(3)[1 - across]
+    corner = np.where(np.arange(3) == across, low[across] - reach, aside)
+    corner[2] = floor
+    side = (high[across] - low[across] + 2 * reach) * np.eye(3)[across]
+    rise = (high[2] + reach - floor) * np.eye(3)[2]
+    return driven.near_field(plane_of_points(corner.tolist(), side.tolist(), rise.tolist(), (121, 91)))
+
+
+def figures_table(result: Run) -> Any:
+    """Figures of merit of the first case at every solved frequency."""
+    case = result.cases[0].case
+    return result.solution.figures(dict(case.sources) or None, terminations=case.terminations)
+
+
 def figures() -> dict[str, Callable[[Run], Any]]:
     """Every figure by name; plotting is loaded here, when the first one is wanted."""
     from .. import plots
@@ -48,6 +74,8 @@ def figures() -> dict[str, Callable[[Run], Any]]:
         "cartesian": lambda r: with_cuts(plots.cartesian, r),
         "pattern": lambda r: plots.pattern(r.cases[0].field, r.solution.antenna),
         "currents": lambda r: plots.currents(r.cases[0].driven),
+        "near": lambda r: plots.near(near_map(r), r.solution.antenna, rms=True),
+        "figures": lambda r: plots.figures(figures_table(r), label=r.solution.antenna.name),
     }
 
 
@@ -69,9 +97,9 @@ def plot(
     frequency: Frequencies = None,
     json: Json = False,
 ) -> None:
-    """Solve a design and draw figures: vswr, impedance, return-loss, polar, cartesian, pattern, currents.
+    """Solve a design and draw it: patterns, currents and near fields are those of its first case.
 
-    Patterns and currents are those of the first case.
+    Figures: vswr, impedance, return-loss, polar, cartesian, pattern, currents, near, figures.
     """
     names = kinds or list(figures())
     for name in names:

@@ -10,7 +10,8 @@ from typing import Any
 from ...answers.driven import Driven
 from ...answers.evidence import Evidence, evidence
 from ...answers.frequencies import Band
-from ...answers.solution import Solution, solve
+from ...answers.solution import Solution
+from ...answers.solve import solve
 from ...errors import UsageError
 from ...fields.far import FarField
 from ...files.design_file import Case, Cut, DesignFile

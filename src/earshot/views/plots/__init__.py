@@ -2,6 +2,7 @@
 
 from .bands import impedance, return_loss, vswr
 from .cuts import cartesian, polar
+from .near import figures, near
 from .solids import currents, pattern
 
-__all__ = ["cartesian", "currents", "impedance", "pattern", "polar", "return_loss", "vswr"]
+__all__ = ["cartesian", "currents", "figures", "impedance", "near", "pattern", "polar", "return_loss", "vswr"]

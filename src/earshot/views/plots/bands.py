@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from ...errors import UsageError
 from ...network.network import Network
+from ...units import ohms
 from .style import FAINT, LINES, flat_axes, heading, legend_above, look, mark, sheet
 
 Floats = NDArray[np.float64]
@@ -49,12 +50,9 @@ def _line(axes: Axes, x: Floats, y: Floats, label: str, **style: object) -> str:
 
 
 def _foot(networks: Sequence[Network]) -> str:
-    ports = {(p, r) for n in networks for p, r in zip(n.ports, n.references, strict=True)}
-    return (
-        "reference impedance: "
-        + ", ".join(f"{p} {r:g} ohm" for p, r in sorted(ports))
-        + ("; other ports closed by theirs" if max(len(n.ports) for n in networks) > 1 else "")
-    )
+    ports = {(p, ohms(r)) for n in networks for p, r in zip(n.ports, n.references, strict=True)}
+    others = "; other ports closed by theirs" if max(len(n.ports) for n in networks) > 1 else ""
+    return "reference impedance: " + ", ".join(f"{p} {r}" for p, r in sorted(ports)) + others
 
 
 def _band_figure(

@@ -1,0 +1,126 @@
+"""Receiving: a plane wave on an antenna whose ports are closed by something."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from ..errors import UsageError
+from ..fields.currents import WireCurrents
+from ..geometry.antenna import Antenna
+from ..moments.incident import PlaneWave, wave_vector
+from ..moments.ports import gap_vectors
+from ..moments.response import solved_for
+from ..network.elements import Impedance, impedance
+from .circuits import circuit_of
+from .solution import Solution
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+Complexes = NDArray[np.complex128]
+
+
+@dataclass(frozen=True, eq=False)
+class Received:
+    """What a plane wave does to an antenna: voltages and currents (ports,), peak, and the induced currents."""
+
+    antenna: Antenna
+    wave: PlaneWave
+    wire_currents: WireCurrents
+    voltages: Complexes
+    currents: Complexes
+
+    @property
+    def powers(self) -> NDArray[np.float64]:
+        """Power into what closes each port (ports,), W."""
+        return np.asarray(-0.5 * (self.voltages * self.currents.conj()).real)
+
+    @property
+    def effective_length(self) -> NDArray[np.float64]:
+        """|V|/|E| of every port (ports,), metres; the antenna's effective length when its ports are open."""
+        return np.asarray(np.abs(self.voltages) / self.wave.strength)
+
+    @property
+    def antenna_factor(self) -> NDArray[np.float64]:
+        """20 log10 |E|/|V| of every port with what closes it (ports,), dB/m."""
+        return np.asarray(-20.0 * np.log10(np.maximum(self.effective_length, 1e-300)))
+
+    @property
+    def effective_area(self) -> NDArray[np.float64]:
+        """Power into what closes each port over the wave's power density (ports,), m²."""
+        return np.asarray(self.powers / self.wave.density)
+
+    def table(self) -> pd.DataFrame:
+        """Per port: voltage and current (peak), power, effective length and area, antenna factor."""
+        import pandas as pd
+
+        return pd.DataFrame(
+            {
+                "voltage_V": self.voltages,
+                "current_A": self.currents,
+                "power_W": self.powers,
+                "effective_length_m": self.effective_length,
+                "effective_area_m2": self.effective_area,
+                "antenna_factor_dB_per_m": self.antenna_factor,
+            },
+            index=pd.Index([p.name for p in self.antenna.ports], name="port"),
+        )
+
+    def cross_section(self, theta: ArrayLike, phi: ArrayLike) -> NDArray[np.float64]:
+        """Bistatic cross-section 4π|r E_s|²/|E|², m², towards angles in radians (Balanis 2016, eq. 2-120b)."""
+        e_theta, e_phi = self.wire_currents.far_field(np.asarray(theta, float), np.asarray(phi, float))
+        scattered = np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2
+        return np.asarray(4.0 * math.pi * scattered / self.wave.strength**2)
+
+
+def receive(
+    solution: Solution,
+    wave: PlaneWave,
+    frequency: str | float | None = None,
+    *,
+    terminations: Mapping[str, Impedance | complex] | None = None,
+) -> Received:
+    """Put a solved antenna into a plane wave: one more solve, with the wave as its source.
+
+    terminations: what closes the ports; their references unless named, `open_circuit()` for open-circuit voltage.
+    Raises UsageError for unknown ports, and as `Solution.drive` does for frequencies.
+    """
+    one = solution.at(frequency)
+    antenna, basis, hertz = one.antenna, one.response.basis, float(one.solved[0])
+    for name in terminations or {}:
+        antenna.port(name)
+    tested = wave_vector(basis, wave, hertz, antenna.medium.has_plane)
+    shorted = solved_for(antenna, basis, hertz, tested[:, None])[:, 0]
+    injected = gap_vectors(antenna, basis).T @ shorted
+    circuit = circuit_of(antenna)
+    ends = [_end((terminations or {}).get(port.name, port.reference)) for port in antenna.ports]
+    closed = replace(circuit, ports=0, closings=(*ends, *circuit.closings))
+    nodes = closed.excited(one.response.admittance[0], hertz, injected)
+    voltages = nodes[: circuit.gaps]
+    coefficients = shorted + voltages @ one.response.coefficients[0]
+    if not np.isfinite(coefficients).all():
+        raise UsageError(f"antenna '{antenna.name}': its terminations leave no finite answer; change one a little")
+    currents = injected + one.response.admittance[0] @ voltages
+    flow = WireCurrents(basis.mesh, basis.segment_currents(coefficients), hertz, antenna.medium.has_plane)
+    count = len(antenna.ports)
+    # Counted into the port, as for a drive; what a line at the port carries away does not go through what closes it.
+    into = [-_through(end, hertz, v, i) for end, v, i in zip(ends, voltages, currents, strict=False)]
+    return Received(antenna, wave, flow, voltages[:count], np.array(into))
+
+
+def _end(value: Impedance | complex) -> Impedance:
+    return value if isinstance(value, Impedance) else impedance(value)
+
+
+def _through(end: Impedance, frequency: float, voltage: complex, drawn: complex) -> complex:
+    """Current out of a port into what closes it; a short carries what the antenna draws."""
+    ohms = end.at(frequency)
+    if not np.isfinite(ohms):
+        return 0j
+    return voltage / ohms if ohms != 0.0 else -drawn
