@@ -14,7 +14,6 @@ import earshot as es
 from earshot.geometry.mesh import mesh
 from earshot.moments.basis import wire_basis
 from earshot.moments.matrix import WireMatrix
-from earshot.running import linear_algebra
 
 HERTZ = 299_792_458.0
 
@@ -37,19 +36,22 @@ def measure(unknowns: int, repeats: int = 5) -> list[float]:
     antenna = rows_of_rods(unknowns)
     basis = wire_basis(mesh(antenna, 1.0))
     matrix = WireMatrix(basis, HERTZ, False)
-    linalg = linear_algebra()
+    # Loaded after earshot, as in a solve, so that its idle threads sleep.
+    from scipy import linalg
+
     field = es.solve(antenna, HERTZ).drive().far_field()
     angles = np.radians(np.arange(0.5, 180))[:, None], np.radians(np.arange(0, 360))
     field.intensity(*angles)
-    rows = []
+    fills, factors, solves, spheres = [], [], [], []
     for _ in range(repeats):
         full = matrix.full()
-        fill = seconds(matrix.full)
-        factor = seconds(lambda full=full: linalg.lu_factor(full.T, overwrite_a=True, check_finite=False))
-        solve = seconds(lambda: es.solve(antenna, HERTZ))
-        sphere = seconds(lambda: field.intensity(*angles))
-        rows.append((fill, factor, solve, sphere, fill / factor, sphere / solve))
-    return [float(basis.size), *(statistics.median(column) for column in zip(*rows, strict=True))]
+        fills.append(seconds(matrix.full))
+        factors.append(seconds(lambda full=full: linalg.lu_factor(full.T, overwrite_a=True, check_finite=False)))
+    for _ in range(repeats):
+        solves.append(seconds(lambda: es.solve(antenna, HERTZ)))
+        spheres.append(seconds(lambda: field.intensity(*angles)))
+    fill, factor, solve, sphere = (statistics.median(x) for x in (fills, factors, solves, spheres))
+    return [float(basis.size), fill, factor, solve, sphere, fill / factor, sphere / solve]
 
 
 def main() -> None:

@@ -13,24 +13,16 @@ from typing import Any
 
 _log = logging.getLogger("earshot")
 
+# The linear-algebra library's idle threads spin for a while after every factorisation, on the processors that the next
+# fill needs: let them sleep at once. It reads this when it is loaded; what the user has set stands.
+os.environ.setdefault("OPENBLAS_THREAD_TIMEOUT", "4")
+
 
 def announce(kernel: Any) -> None:
     """Say that a kernel is about to be compiled, when no earlier run has left it in the cache."""
     if kernel.signatures or list(Path(kernel.stats.cache_path).glob(f"*{kernel.__name__}-*.nbi")):
         return
     _log.warning("compiling '%s': once per installation, up to 20 seconds", kernel.__name__)
-
-
-def linear_algebra() -> Any:
-    """The linear-algebra package, with its idle threads told to sleep.
-
-    They would otherwise spin for a moment after every factorisation, on the processors that the next fill needs. Only
-    the first caller in a process can say so, and a value that the user has set stands.
-    """
-    os.environ.setdefault("OPENBLAS_THREAD_TIMEOUT", "4")
-    import scipy.linalg
-
-    return scipy.linalg
 
 
 class Record:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from ..errors import RunError
 from ..geometry.antenna import Antenna
-from ..running import Record, free_memory, linear_algebra
+from ..running import Record, free_memory
 from .basis import WireBasis
 from .matrix import WireMatrix
 from .ports import gap_vectors
@@ -65,7 +65,8 @@ def solved_for(
     Raises RunError when the matrix would not fit into memory, is singular or holds a value that is not finite.
     """
     refuse_if_too_large(antenna, basis.size)
-    linalg = linear_algebra()
+    from scipy import linalg
+
     record = record or Record()
     with record.stage("fill", 16 * basis.size**2):
         matrix = impedance_matrix(antenna, basis, frequency)
