@@ -20,10 +20,10 @@ def terminal(words: list[str], picture: str) -> None:
         main(words)
     shown = " ".join(Path(w).name if w.endswith(".toml") else w for w in words)
     lines = [f"$ earshot {shown}", "", *screen.getvalue().splitlines()]
-    figure = Figure(figsize=(10, 6.25), dpi=128, facecolor="#1d2630")
-    size = min(11.0, 440.0 / (1.33 * len(lines)), 10 * 72 / (0.61 * max(map(len, lines)) + 2))
+    size = min(10.0, 10 * 72 / (0.61 * max(map(len, lines)) + 2))
+    figure = Figure(figsize=(10, max(6.25, 1.45 * size * len(lines) / 72 + 0.3)), dpi=128, facecolor="#1d2630")
     text = "\n".join(line.rstrip() for line in lines)
-    figure.text(0.015, 0.98, text, va="top", family="monospace", fontsize=size, color="#e8e4d8", linespacing=1.25)
+    figure.text(0.015, 0.985, text, va="top", family="monospace", fontsize=size, color="#e8e4d8", linespacing=1.25)
     figure.savefig(HERE / picture)
 
 

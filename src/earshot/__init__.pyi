@@ -17,6 +17,7 @@ from .errors import UnitError as UnitError
 from .errors import UsageError as UsageError
 from .fields.far import FarField as FarField
 from .fields.near import NearField as NearField
+from .fields.near import box_of_points as box_of_points
 from .fields.near import line_of_points as line_of_points
 from .fields.near import plane_of_points as plane_of_points
 from .files.design_file import read_design as read_design

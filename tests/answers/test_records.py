@@ -34,7 +34,9 @@ def test_the_record_says_what_each_stage_took():
 
 
 def test_figures_over_frequency():
-    table = es.solve(BEAM, ["290 MHz", "300 MHz", "310 MHz"]).figures()
+    table = es.solve(BEAM, ["290 MHz", "300 MHz", "310 MHz"]).figures(sectors={"ahead": ((1, 0, 0), "20 deg")})
+    assert (table["least gain, ahead"] < table["mean gain, ahead"]).all()
+    assert table["greatest gain, ahead"].to_numpy() == pytest.approx(table["gain"].to_numpy(), abs=0.01)
     assert list(table.index) == [290e6, 300e6, 310e6]
     assert np.ptp(table["gain"]) > 0.05
     assert table["power accepted"].max() <= 1
@@ -77,3 +79,6 @@ def test_voltages_across_loads():
     driven = es.solve(es.Antenna("d", [wire], [es.Port("feed", on="rod")], loads=[load]), ONE_METRE).drive()
     row = driven.loads_table().loc["r"]
     assert row["power_W"] == pytest.approx(0.5 * abs(row["current_A"]) ** 2 * 40)
+    assert row["voltage_V"] == pytest.approx(row["current_A"] * load.impedance.at(299_792_458))
+    short = es.solve(driven.antenna.with_(es.Load("r", "rod", 0.75, impedance=0)), ONE_METRE).drive()
+    assert abs(short.loads_table().loc["r", "current_A"]) > 0.01

@@ -104,6 +104,8 @@ def test_points_are_named_and_metal_is_refused():
     labelled = driven.near_field(grid).to_dataset()
     assert labelled["Ez"].shape == (5, 7)
     assert labelled["power_density"].attrs["units"] == "W/m2"
+    box = es.box_of_points((0.1, -0.1, -0.1), (0.2, 0.1, 0.1), (2, 3, 4))
+    assert driven.near_field(box).magnitude("H").shape == (2, 3, 4)
     line = driven.near_field(es.line_of_points(("10 cm", 0, 0), ("1 m", 0, 0), 4))
     assert np.all(np.diff(line.magnitude("E", rms=True)) < 0)
     np.testing.assert_allclose(line.magnitude("H"), math.sqrt(2) * line.magnitude("H", rms=True))

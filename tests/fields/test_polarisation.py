@@ -64,6 +64,7 @@ def test_nulls_sectors_and_sides():
     beam = es.solve(dipole(0.48, 1e-3), ONE_METRE).drive().far_field()
     places = sorted(round(angle) for angle, _ in beam.nulls("E"))
     assert places == [-90, 90]
+    assert [round(angle) % 360 for _, angle in beam.side_lobes("E")] == [180]
     ball = beam.sector((0, 0, 1), "180 deg")
     assert ball["mean"] == pytest.approx(0, abs=0.01)
     assert ball["greatest"] == pytest.approx(2.147, abs=0.01)

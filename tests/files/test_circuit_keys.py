@@ -30,7 +30,7 @@ points = ["0.4 m, 0, -half", "0.4 m, 0, half"]
 on = "rod"
 [port.far]
 on = "other"
-reference = "75 ohm"
+reference = ["75 ohm", "-10 ohm"]
 [load.coil]
 on = "rod"
 at = "half / 2"
@@ -60,6 +60,16 @@ end = "short"
 power = { feed = "1 W" }
 terminations = { far = "open" }
 frequencies = ["149 MHz", "150 MHz"]
+sectors = { ahead = { toward = [1, 0, 0], within = "20 deg" } }
+[case.one.near.beside]
+from = "1 m, 0, 0"
+to = "0.5 lambda, 1 m, 0"
+points = 5
+[case.one.near.sheet]
+corner = "1 m, 0, 0"
+u = "1 m, 0, 0"
+v = "0, 0, 1 m"
+counts = [3, 4]
 [case.two]
 voltage = { far = "1 V" }
 terminations = { feed = { impedance = ["20 ohm", "-5 ohm"] } }
@@ -82,6 +92,7 @@ def test_everything_connected_can_be_said_in_a_file(path):
     assert antenna.wires[0].metal == es.metal("copper")
     assert antenna.wires[1].metal.conductivity == 1e6
     assert antenna.wires[1].jacket.permittivity == 2.3
+    assert antenna.ports[1].reference == 75 - 10j
     line, stub = antenna.lines
     assert line.kind.impedance == pytest.approx(120 * math.acosh(10), rel=1e-3)
     assert line.length == pytest.approx(0.3 * 299.792458 / 150)
@@ -91,9 +102,12 @@ def test_everything_connected_can_be_said_in_a_file(path):
     assert file.cases[1].terminations["feed"].at(1e6) == 20 - 5j
 
 
-def test_its_cases_run_and_account_for_their_power(path, run):
-    status, out, _ = run("solve", path, "--evidence")
+def test_its_cases_run_and_account_for_their_power(path, run, tmp_path):
+    status, out, _ = run("solve", path, "--evidence", "--out", tmp_path / "out")
     assert status == 0
+    assert len((tmp_path / "out" / "one-149-MHz-near-sheet.csv").read_text().splitlines()) == 13
+    assert len((tmp_path / "out" / "one-150-MHz-near-beside.csv").read_text().splitlines()) == 6
+    assert "gain within sectors" in out
     for words in ("case one at 149 MHz", "case two at 150 MHz", "where the power goes", "metal of wire 'rod'"):
         assert words in out
     for words in ("load 'coil'", "stub 'matcher'", "line 'feeder'", "what closes port 'feed'", "radiated"):
@@ -112,6 +126,7 @@ def test_its_cases_run_and_account_for_their_power(path, run):
         ('impedance = "50 ohm"\nvelocity', "velocity", "stub.matcher: give exactly one"),
         ('terminations = { far = "open" }', 'terminations = { fax = "open" }', "did you mean 'far'"),
         ('diameter = "2 mm"', 'diameter = "30 mm"', "would touch"),
+        ('u = "1 m, 0, 0"', "", "case.one.near.sheet.u is missing"),
         ("permittivity = 2.3", "permitivity = 2.3", "did you mean|permittivity is missing"),
     ],
 )

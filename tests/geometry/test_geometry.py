@@ -104,6 +104,7 @@ def test_check_at_a_frequency_sees_thick_wires():
     thick = antenna(rod("w", (0, 0, 0), (0, 0, 1), radius=0.03))
     assert "thick" in str(thick.check("600 MHz")[0])
     assert not thick.check("100 MHz")
+    assert "tiny" in str(thick.check("0.1 MHz")[0])
 
 
 def test_mesh_meets_ports_joints_and_ends():

@@ -55,6 +55,15 @@ def test_a_quarter_wave_transformer(crossed):
     assert 1 / found == pytest.approx(80**2 / (20 + 5j), rel=1e-9)
 
 
+def test_shorts_across_ports_are_told_and_no_loss_is_too_much():
+    port = es.Antenna("rod", [ROD], [gap("feed", 0.5)])
+    with pytest.raises(es.RunError, match="short across a port"):
+        es.solve(port.with_(es.Stub("s", "feed", 50, 0, es.short_circuit())), F).network.z()
+    endless = es.Stub("s", "feed", es.LineType(70, 1, 1e5), 10, es.short_circuit())
+    y = es.solve(port, F).network.y().values[0, 0, 0]
+    assert es.solve(port.with_(endless), F).network.y().values[0, 0, 0] == pytest.approx(y + 1 / 70, rel=1e-6)
+
+
 def test_lumped_elements_in_closed_form():
     w = 2 * math.pi * F
     assert es.series("5 ohm", "100 nH", "10 pF").at(F) == pytest.approx(5 + 1j * w * 1e-7 + 1 / (1j * w * 1e-11))

@@ -26,7 +26,7 @@ class Driven:
 
     voltages, currents (ports,): peak, at the ports. driven: names of the ports with a source; the others are closed.
     taken: power in the metal and jacket of every wire, in every load, line and stub, W, by name.
-    load_voltages: across every load, peak.
+    load_voltages, load_currents: across and through every load, peak.
     """
 
     antenna: Antenna
@@ -36,6 +36,7 @@ class Driven:
     driven: tuple[str, ...]
     taken: tuple[tuple[str, float], ...]
     load_voltages: NDArray[np.complex128]
+    load_currents: NDArray[np.complex128]
 
     @property
     def frequency(self) -> float:
@@ -122,10 +123,8 @@ class Driven:
         import pandas as pd
 
         powers = dict(self.taken)
-        rows = [
-            (load.name, voltage, voltage / load.impedance.at(self.frequency), powers[load.what])
-            for load, voltage in zip(self.antenna.loads, self.load_voltages, strict=True)
-        ]
+        loads = zip(self.antenna.loads, self.load_voltages, self.load_currents, strict=True)
+        rows = [(load.name, voltage, current, powers[load.what]) for load, voltage, current in loads]
         return pd.DataFrame(rows, columns=["load", "voltage_V", "current_A", "power_W"]).set_index("load")
 
     def currents_table(self) -> pd.DataFrame:

@@ -42,7 +42,7 @@ class Evidence:
 
     figures: every printed figure with its change under refinement. residual: largest tangential field left on
     the metal between tested places, as the voltage over a segment per volt applied. balance: (radiated +
-    lost)/accepted power - 1. passivity: least eigenvalue of Re(Z) over the greatest; not below zero.
+    lost)/accepted power - 1. passivity: least eigenvalue of Re(Z) over |Z|; not below zero.
     """
 
     frequency: float
@@ -61,7 +61,7 @@ class Evidence:
         rows = [(f.name, f.value, f.change, f.unit, "") for f in self.figures] + [
             ("largest boundary residual", self.residual, math.nan, "V per V", self.residual_place),
             ("power balance", self.balance, math.nan, "1", "(radiated + lost) / accepted - 1"),
-            ("passivity", self.passivity, math.nan, "1", "least/greatest eigenvalue of Re Z; not below zero"),
+            ("passivity", self.passivity, math.nan, "1", "least eigenvalue of Re Z over |Z|; not below zero"),
         ]
         return pd.DataFrame(rows, columns=["figure", "value", "±", "unit", "remark"]).set_index("figure")
 
@@ -135,7 +135,8 @@ def evidence(solution: Solution, sources: Drive = None, frequency: str | float |
     hertz = beam.frequency
     refined = solution.resolved(wire_basis(solution.mesh.halved()))
     residual, place = boundary_residual(solution, hertz)
-    resistances = np.linalg.eigvalsh(solution.network.z().values[0].real)
+    impedance = solution.network.z().values[0]
+    least = np.linalg.eigvalsh(impedance.real)[0]
     return Evidence(
         frequency=hertz,
         unknowns=solution.unknowns,
@@ -144,5 +145,5 @@ def evidence(solution: Solution, sources: Drive = None, frequency: str | float |
         residual=residual,
         residual_place=place,
         balance=(beam.radiated + sum(power for _, power in driven.losses())) / driven.accepted - 1.0,
-        passivity=float(resistances[0] / resistances[-1]),
+        passivity=float(least / np.linalg.norm(impedance, 2)),
     )

@@ -48,8 +48,9 @@ class Received:
 
     @property
     def antenna_factor(self) -> NDArray[np.float64]:
-        """20 log10 |E|/|V| of every port with what closes it (ports,), dB/m."""
-        return np.asarray(-20.0 * np.log10(np.maximum(self.effective_length, 1e-300)))
+        """20 log10 |E|/|V| of every port with what closes it (ports,), dB/m; infinite for a short."""
+        with np.errstate(divide="ignore"):
+            return np.asarray(-20.0 * np.log10(self.effective_length))
 
     @property
     def effective_area(self) -> NDArray[np.float64]:

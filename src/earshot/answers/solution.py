@@ -95,17 +95,23 @@ class Solution:
         frequencies: Sequence[str | float] | None = None,
         *,
         terminations: Mapping[str, Impedance | complex] | None = None,
+        sectors: Mapping[str, tuple[Sequence[float], str | float]] | None = None,
     ) -> pd.DataFrame:
         """Every figure of merit over frequency, for one drive: a row per frequency, a column per figure.
 
-        frequencies: the solved ones unless given; others are solved. What is not defined is missing.
+        frequencies: the solved ones unless given; others are solved. sectors: by name, a direction and a half angle,
+        whose least, mean and greatest gain are added. What is not defined is missing.
         """
         import pandas as pd
 
         rows = {}
         for hertz in self.solved if frequencies is None else frequencies:
             beam = self.drive(sources, hertz, terminations=terminations).far_field()
-            rows[beam.frequency] = beam.summary()["value"].astype(float)
+            row = beam.summary()["value"].astype(float)
+            for name, (direction, half_angle) in (sectors or {}).items():
+                for which, gain in beam.sector(direction, half_angle).items():
+                    row[f"{which} gain, {name}"] = gain
+            rows[beam.frequency] = row
         return pd.DataFrame(rows).T.rename_axis("frequency_Hz")
 
     @property
@@ -153,8 +159,9 @@ class Solution:
             *wire_losses(self.antenna, self.response.basis, hertz, segments),
             *absorbed(self.antenna, circuit, hertz, nodes),
         )
-        loads = nodes[circuit.ports : circuit.ports + len(self.antenna.loads)]
-        return Driven(self.antenna, flow, voltages, currents, tuple(given), taken, loads)
+        loads = slice(circuit.ports, circuit.ports + len(self.antenna.loads))
+        through = -circuit.drawn(admittance, nodes)[loads]
+        return Driven(self.antenna, flow, voltages, currents, tuple(given), taken, nodes[loads], through)
 
     def _closed(
         self, terminations: Mapping[str, Impedance | complex], given: dict[str, Source], hertz: float

@@ -239,12 +239,12 @@ class FarField:
         """
         return lobes.beamwidth(self._level(plane), self.step, level)
 
-    def side_lobe(self, plane: str) -> tuple[float, float] | None:
-        """Highest lobe beside the main one in the "E" or "H" cut: (dB below the peak, degrees from it), or None.
+    def side_lobes(self, plane: str) -> list[tuple[float, float]]:
+        """Lobes beside the main one in the "E" or "H" cut, highest first: (dB below the peak, degrees from it).
 
         The level is relative to the peak, so it is negative; a second lobe as strong as the first has 0 dB.
         """
-        return lobes.side_lobe(self._level(plane), self.step)
+        return lobes.side_lobes(self._level(plane), self.step)
 
     def _level(self, plane: str) -> lobes.Level:
         track = self._track(plane)
@@ -277,10 +277,10 @@ class FarField:
         return -self._relative(self.sector(-self._plane_axes[0], half_angle)["greatest"])
 
     @property
-    def front_to_side(self) -> float:
-        """Peak over the stronger of the two directions square to it in the H-plane, dB."""
+    def front_to_side(self) -> float | None:
+        """Peak over the stronger direction square to it in the H-plane, dB; None when both are below a plane."""
         level = self._level("H")(np.array([-math.pi / 2, math.pi / 2]))
-        return -float(np.nanmax(level))
+        return None if np.isnan(level).all() else -float(np.nanmax(level))
 
     def _relative(self, gain: float) -> float:
         return gain - float(decibels(self.gain(*self.peak)))
@@ -326,7 +326,7 @@ class FarField:
             width = self.beamwidth(plane)
             yield f"half-power beamwidth, {plane}-plane", width, "deg", "" if width is not None else below
         for plane in ("E", "H"):
-            lobe = self.side_lobe(plane)
+            lobe = next(iter(self.side_lobes(plane)), None)
             remark = "no other lobe" if lobe is None else f"{abs(lobe[1]):.0f} deg from the peak"
             level = None if lobe is None else round(lobe[0], 9)
             yield (
@@ -337,6 +337,9 @@ class FarField:
             )
         back = self.front_to_back
         yield "front-to-back ratio", back, "dB", "not defined over an infinite plane" if back is None else ""
+        rear = self.front_to_rear()
+        yield "front-to-rear ratio", rear, "dB", "within 60 deg of the opposite direction" if rear is not None else ""
+        yield "front-to-side ratio", self.front_to_side, "dB", "the stronger side, in the H-plane"
         axial = float(polarisation.axial_ratio(*self.field(*self.peak)))
         remark = "linear" if axial > 40.0 else ("right-hand" if self._right_handed else "left-hand")
         yield "axial ratio at the peak", axial, "dB", remark

@@ -120,8 +120,8 @@ def beamwidth(level: Level, step: float, value: float) -> float | None:
     return math.degrees(edges[0] - edges[1])
 
 
-def side_lobe(level: Level, step: float) -> tuple[float, float] | None:
-    """Highest maximum beside the lobe at angle 0: (dB, degrees), or None when there is no other."""
+def side_lobes(level: Level, step: float) -> list[tuple[float, float]]:
+    """Every maximum beside the lobe at angle 0: (dB, degrees), highest first."""
     from scipy.optimize import minimize_scalar
 
     count = 4 * math.ceil(math.pi / step)
@@ -142,7 +142,7 @@ def side_lobe(level: Level, step: float) -> tuple[float, float] | None:
                 method="bounded",
             )
             lobes.append((-float(best.fun), math.degrees(best.x)))
-    return max(lobes) if lobes else None
+    return sorted(lobes, reverse=True)
 
 
 def nulls(level: Level, step: float, depth: float) -> list[tuple[float, float]]:

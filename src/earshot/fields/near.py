@@ -166,6 +166,15 @@ def plane_of_points(
     return np.asarray(origin + s[:, None, None] * u + t[None, :, None] * v)
 
 
+def box_of_points(low: Sequence[str | float], high: Sequence[str | float], counts: tuple[int, int, int]) -> Floats:
+    """A grid of points (nx, ny, nz, 3) filling a box between two corners."""
+    if min(counts) < 2:
+        raise UsageError(f"box_of_points: counts {counts} are below two")
+    a, b = _metres(list(low)), _metres(list(high))
+    axes = [np.linspace(start, stop, n) for start, stop, n in zip(a, b, counts, strict=True)]
+    return np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1)
+
+
 def power_through_box(currents: WireCurrents, low: ArrayLike, high: ArrayLike, order: int = 24) -> float:
     """Power leaving a box with corners low and high, W: the Poynting flux through its six faces, by Gauss quadrature.
 

@@ -10,11 +10,13 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from .. import units
 from ..answers.frequencies import Band, Wanted, band, wanted
 from ..constants import wavelength
 from ..errors import DesignFileError, EarshotError, UnitError, unknown
+from ..fields.near import line_of_points, plane_of_points
 from ..geometry.antenna import Antenna
 from ..geometry.circuit_parts import Load, Terminal
 from ..geometry.design import Design, Value, Values
@@ -25,7 +27,7 @@ from ..network.elements import Impedance
 from ..network.sources import Source, amperes, volts
 from ..network.sources import watts as watts_
 from .circuit_keys import read_impedance, read_line, read_stub
-from .schema import CaseTable, DesignTable, PortTable, TerminalTable, ValueTable, WireTable, parsed
+from .schema import CaseTable, DesignTable, NearTable, PortTable, TerminalTable, ValueTable, WireTable, parsed
 
 _MEDIA: dict[str, Callable[[], Medium]] = {"free space": free_space, "perfect plane": perfect_plane}
 _CUT = re.compile(r"^(?:(?P<plane>[EH])|(?P<kind>elevation|azimuth)\s+(?P<angle>.+))$")
@@ -42,13 +44,18 @@ class Cut:
 
 @dataclass(frozen=True, slots=True)
 class Case:
-    """One way to drive the ports: sources and terminations by port, frequencies in Hz, cuts to take."""
+    """One way to drive the ports: sources and terminations by port, frequencies in Hz, and what to take from it.
+
+    near: points, metres, by name; sectors: a direction and a half angle (radians), by name.
+    """
 
     name: str
     sources: Mapping[str, Source]
     frequencies: tuple[float, ...]
     cuts: tuple[Cut, ...] = ()
     terminations: Mapping[str, Impedance] = field(default_factory=dict)
+    near: Mapping[str, NDArray[np.float64]] = field(default_factory=dict)
+    sectors: Mapping[str, tuple[tuple[float, float, float], float]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,11 +117,7 @@ class _Reader:
             return self._points_file(table.points, what)
         rows = []
         for i, text in enumerate(table.points):
-            cells = _split(text)
-            if len(cells) != 3:
-                raise DesignFileError(
-                    f"{self.name}: {what}, point {i + 1}: '{text}' has {len(cells)} coordinates; write three, 'x, y, z'"
-                )
+            cells = self.cells(text, f"{what}, point {i + 1}")
             rows.append([self.quantity(cell, "length", f"{what}, point {i + 1}", names) for cell in cells])
         return rows
 
@@ -176,9 +179,14 @@ class _Reader:
 
     def port(self, name: str, table: PortTable, names: Mapping[str, units.Quantity]) -> Port:
         at, gap = self.gap(f"port.{name}", table, names)
-        return Port(
-            name, table.on, at, gap, self.quantity(table.reference, "resistance", f"port.{name}.reference", names)
-        )
+        what, parts = f"port.{name}.reference", table.reference
+        parts = parts if isinstance(parts, list) else [parts]
+        if not 1 <= len(parts) <= 2:
+            raise DesignFileError(
+                f"{self.name}: {what}: {len(parts)} numbers; give resistance, or resistance and reactance"
+            )
+        reference = complex(*(self.quantity(p, "resistance", what, names) for p in parts))
+        return Port(name, table.on, at, gap, reference)
 
     def circuit(self, names: Mapping[str, units.Quantity]) -> dict[str, list[Any]]:
         """Loads, terminals and lines."""
@@ -240,7 +248,30 @@ class _Reader:
             if port not in self.table.port:
                 raise DesignFileError(f"{self.name}: {what}.terminations: {unknown('port', port, self.table.port)}")
             ends[port] = read_impedance(end, f"{what}.terminations.{port}", self.quantity, self.path.parent)
-        return Case(name, sources, hertz, tuple(self.cut(text, what) for text in table.cuts), ends)
+        near = {key: self.near(near, f"{what}.near.{key}") for key, near in table.near.items()}
+        sectors = {
+            key: (s.toward, self.quantity(s.within, "angle", f"{what}.sectors.{key}.within"))
+            for key, s in table.sectors.items()
+        }
+        cuts = tuple(self.cut(text, what) for text in table.cuts)
+        return Case(name, sources, hertz, cuts, ends, near, sectors)
+
+    def near(self, table: NearTable, what: str) -> NDArray[np.float64]:
+        def place(text: str | None, key: str) -> list[float]:
+            if text is None:
+                raise DesignFileError(f"{self.name}: {what}.{key} is missing: give from and to, or corner, u and v")
+            return [self.quantity(cell, "length", f"{what}.{key}") for cell in self.cells(text, f"{what}.{key}")]
+
+        if table.corner is None:
+            return line_of_points(place(table.from_, "from"), place(table.to, "to"), table.points)
+        return plane_of_points(place(table.corner, "corner"), place(table.u, "u"), place(table.v, "v"), table.counts)
+
+    def cells(self, text: str, what: str) -> list[str]:
+        """The three coordinates of a point's text."""
+        cells = _split(text)
+        if len(cells) != 3:
+            raise DesignFileError(f"{self.name}: {what}: '{text}' has {len(cells)} coordinates; write three, 'x, y, z'")
+        return cells
 
     def cut(self, text: str, what: str) -> Cut:
         match = _CUT.match(text.strip())

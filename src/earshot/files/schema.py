@@ -57,7 +57,7 @@ class PortTable(_Table):
     on: Text
     at: str | float = 0.5
     gap: str | float | None = None
-    reference: str | float = "50 ohm"
+    reference: str | float | list[str | float] = "50 ohm"
 
 
 class LumpedTable(_Table):
@@ -137,6 +137,25 @@ class BandTable(_Table):
     tolerance: float = 1e-3
 
 
+class NearTable(_Table):
+    """Near-field points: along a line (from, to, points), or over a plane (corner, u and v, the sides, and counts)."""
+
+    from_: Text | None = Field(None, alias="from")
+    to: Text | None = None
+    points: int = 101
+    corner: Text | None = None
+    u: Text | None = None
+    v: Text | None = None
+    counts: tuple[int, int] = (41, 41)
+
+
+class SectorTable(_Table):
+    """A sector: within an angle of a direction."""
+
+    toward: tuple[float, float, float]
+    within: str | float
+
+
 class CaseTable(_Table):
     """One way to drive the ports, where, and which cuts to take."""
 
@@ -147,6 +166,8 @@ class CaseTable(_Table):
     frequencies: list[str | float] = []
     terminations: dict[str, Text | ImpedanceTable] = {}
     cuts: list[Text] = []
+    near: dict[str, NearTable] = {}
+    sectors: dict[str, SectorTable] = {}
 
 
 def _several(value: Any) -> Any:

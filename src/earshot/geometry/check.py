@@ -20,6 +20,7 @@ Floats = NDArray[np.float64]
 _SHARP = math.radians(30.0)
 _COARSEST = 20.0
 _THICKEST = 0.05
+_SMALLEST = 5e-4
 
 
 @dataclass(frozen=True, slots=True)
@@ -322,6 +323,14 @@ def _sizes(antenna: Antenna, frequency: float, rule: MeshRule) -> Iterator[Findi
             antenna.name,
             f"the mesh is too coarse: {rule.per_wavelength:g} segments per wavelength at {frequency / 1e6:g} MHz",
             f"use at least {_COARSEST:g}; {MeshRule().per_wavelength:g} unless given",
+        )
+    if antenna.size < _SMALLEST * wave:
+        yield Finding(
+            "warn",
+            antenna.name,
+            f"the antenna is tiny: {antenna.size / wave:.2g} wavelengths across at {frequency / 1e6:g} MHz, below "
+            f"{_SMALLEST:g}, where radiation resistance drowns in the rounding of the reactance",
+            "trust its reactance, not its resistance or gain, or use a higher frequency",
         )
     for wire in antenna.wires:
         if wire.radius > _THICKEST * wave:

@@ -5,9 +5,9 @@ closed by what stands in them, by nodal equations that hold for lines of any len
 currents into the lines' ends and i = Y V + J the current drawn at each gap,
 
     load:      V + Z i = 0 (open, or a bare terminal: i = 0),
-    line:      V_a = V_b cosh γl - Z J_b sinh γl,   J_a = V_b sinh γl / Z - J_b cosh γl,
+    line:      V_b - Z J_b = e^{-γl}(V_a + Z J_a),   V_a - Z J_a = e^{-γl}(V_b + Z J_b),
 
-with both quantities at b reversed when the line is crossed (Pozar 2012, table 4.1).
+the waves along it (Pozar 2012, sec. 2.3), with both quantities at b reversed when the line is crossed.
 """
 
 from __future__ import annotations
@@ -19,6 +19,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ..errors import RunError
 from .elements import Impedance, LineType
 
 Complexes = NDArray[np.complex128]
@@ -82,7 +83,7 @@ class Circuit:
         found = np.zeros((rows.shape[1], self.ports), complex)
         found[: self.ports] = np.eye(self.ports)
         if len(rows):
-            found[self.ports :] = np.linalg.solve(rows[:, self.ports :], -rows[:, : self.ports])
+            found[self.ports :] = _solve(rows[:, self.ports :], -rows[:, : self.ports], frequency)
         return found
 
     def excited(self, admittance: Complexes, frequency: float, currents: Complexes) -> Complexes:
@@ -93,27 +94,38 @@ class Circuit:
         rows, weights = self._equations(admittance, frequency)
         source = np.zeros(len(rows), complex)
         source[: self.gaps] = -weights[: self.gaps] * currents
-        return np.asarray(np.linalg.solve(rows, source))
+        return _solve(rows, source, frequency)
 
     def _line_rows(self, rows: Complexes, current: int, line: LineEnd, frequency: float) -> None:
-        phase = line.kind.propagation(frequency) * line.length
-        even, odd, ohms = cmath.cosh(phase), cmath.sinh(phase), line.kind.impedance
+        """V_b - Z J_b = e^{-γl}(V_a + Z J_a) and the same from b to a: what arrives is what was sent, however lossy."""
+        passed, ohms = cmath.exp(-line.kind.propagation(frequency) * line.length), line.kind.impedance
         sign = -1.0 if line.crossed else 1.0
-        rows[0, line.one] += 1.0
-        rows[0, line.two] -= sign * even
-        rows[0, current + 1] += sign * ohms * odd
-        # In units of voltage, so that both rows weigh alike.
-        rows[1, current] += ohms
-        rows[1, line.two] -= sign * odd
-        rows[1, current + 1] += sign * ohms * even
+        one, two = (line.one, current, 1.0), (line.two, current + 1, sign)
+        for row, (sender, receiver) in zip(rows, ((one, two), (two, one)), strict=False):
+            for (voltage, flow, turn), wave, share in ((receiver, -ohms, 1.0), (sender, ohms, -passed)):
+                row[voltage] += turn * share
+                row[flow] += turn * share * wave
+
+    def drawn(self, admittance: Complexes, nodes: Complexes) -> Complexes:
+        """Current at every gap (gaps, ...) into the antenna and the lines there, from all unknowns."""
+        first = self.ports + len(self.closings)
+        total = admittance @ nodes[: self.gaps]
+        for i, line in enumerate(self.lines):
+            for end, node in enumerate((line.one, line.two)):
+                if node < self.gaps:
+                    total[node] = total[node] + nodes[first + 2 * i + end]
+        return np.asarray(total)
 
     def closed(self, admittance: Complexes, spread: Complexes) -> Complexes:
         """Admittance between the ports alone (ports, ports), siemens, from the antenna's and its spread."""
-        nodes = self.ports + len(self.closings)
-        drawn = np.zeros((self.ports, spread.shape[1]), complex)
-        drawn += admittance[: self.ports] @ spread[: self.gaps]
-        for i, line in enumerate(self.lines):
-            for end, node in enumerate((line.one, line.two)):
-                if node < self.ports:
-                    drawn[node] += spread[nodes + 2 * i + end]
-        return drawn
+        return self.drawn(admittance, spread)[: self.ports]
+
+
+def _solve(rows: Complexes, right: Complexes, frequency: float) -> Complexes:
+    try:
+        return np.asarray(np.linalg.solve(rows, right))
+    except np.linalg.LinAlgError:
+        raise RunError(
+            f"at {frequency / 1e6:g} MHz the lines, stubs or loads put a short across a port, or join two ports with "
+            "nothing between: change a length or an impedance a little"
+        ) from None

@@ -133,9 +133,15 @@ class Network:
 
     def impedance(self) -> xr.DataArray:
         """Input impedance (frequency, port), ohm, every other port closed by its reference."""
-        gamma = self.reflection().values
-        z = (self.references.conj() + self.references * gamma) / (1 - gamma)
-        return self._each(z, "impedance", "ohm")
+        found = np.empty(self.admittance.shape[:2], np.complex128)
+        for p in range(len(self.ports)):
+            # From the admittance itself: the reflection of a very small antenna has no digits left for its resistance.
+            rest = [q for q in range(len(self.ports)) if q != p]
+            others = self.admittance[:, rest][:, :, rest] + np.diag(1.0 / self.references[rest])
+            back = np.linalg.solve(others, self.admittance[:, rest, p][..., None])[..., 0]
+            through = np.einsum("nq,nq->n", self.admittance[:, p][:, rest], back)
+            found[:, p] = 1.0 / (self.admittance[:, p, p] - through)
+        return self._each(found, "impedance", "ohm")
 
     def vswr(self) -> xr.DataArray:
         """Voltage standing wave ratio (frequency, port) on a line of the port's reference impedance."""

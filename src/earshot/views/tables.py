@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from rich.console import Group
@@ -162,6 +162,22 @@ def budget_table(driven: Driven) -> Group:
     for part, row in driven.budget().iterrows():
         table.add_row(str(part), f"{row['power_W']:.4g}", f"{100 * row['share']:.2f}")
     return _titled("where the power goes", table)
+
+
+def sector_table(sectors: Mapping[str, Mapping[str, float]]) -> Group:
+    """Gain within named sectors."""
+    table = _table([("sector", False), ("least, dBi", True), ("mean, dBi", True), ("greatest, dBi", True)])
+    for name, gains in sectors.items():
+        table.add_row(name, *(f"{gains[which]:.3f}" for which in ("least", "mean", "greatest")))
+    return _titled("gain within sectors", table)
+
+
+def record_table(solution: Solution) -> Group:
+    """What each stage of a run took."""
+    table = _table([("stage", False), ("s", True), ("times", True), ("MB", True)])
+    for stage, row in solution.run_record().iterrows():
+        table.add_row(str(stage), f"{row['seconds']:.3f}", f"{row['times']:.0f}", f"{row['memory_MB']:.3g}")
+    return _titled(f"what it took, {solution.unknowns} unknowns", table)
 
 
 def evidence_table(evidence: Evidence) -> Group:

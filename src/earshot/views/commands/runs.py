@@ -17,7 +17,17 @@ from ...fields.far import FarField
 from ...files.design_file import Case, Cut, DesignFile
 from ...files.tables import network_table, records, write
 from ...units import engineering
-from ..tables import band_tables, budget_table, drive_table, evidence_table, field_table, model_line, network_tables
+from ..tables import (
+    band_tables,
+    budget_table,
+    drive_table,
+    evidence_table,
+    field_table,
+    model_line,
+    network_tables,
+    record_table,
+    sector_table,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,6 +37,10 @@ class CaseRun:
     case: Case
     driven: Driven
     field: FarField
+
+    def sectors(self) -> dict[str, dict[str, float]]:
+        """Least, mean and greatest gain in every sector it names, dBi."""
+        return {name: self.field.sector(*sector) for name, sector in self.case.sectors.items()}
 
     @property
     def title(self) -> str:
@@ -94,12 +108,15 @@ def tables(result: Run) -> Iterator[Any]:
     yield from band_tables(result.solution.network)
     for case in result.cases:
         yield field_table(case.field, case.title)
+        if case.case.sectors:
+            yield sector_table(case.sectors())
         if len(result.solution.antenna.ports) > 1:
             yield drive_table(case.driven)
         if case.driven.losses():
             yield budget_table(case.driven)
     if result.evidence is not None:
         yield evidence_table(result.evidence)
+        yield record_table(result.solution)
 
 
 def as_json(result: Run) -> dict[str, Any]:
@@ -111,6 +128,7 @@ def as_json(result: Run) -> dict[str, Any]:
         "values": records(result.file.design.table()),
         "unknowns": solution.unknowns,
         "seconds": solution.seconds,
+        "record": records(solution.run_record()),
         "solved_Hz": solution.solved,
         "band_error": solution.band_error,
         "network": records(network_table(solution.network)),
@@ -123,6 +141,7 @@ def as_json(result: Run) -> dict[str, Any]:
                 "ports": records(case.driven.ports_table()),
                 "figures": records(case.field.summary()),
                 "budget": records(case.driven.budget()),
+                "sectors": case.sectors(),
             }
             for case in result.cases
         ],
@@ -149,6 +168,8 @@ def write_all(result: Run, folder: Path) -> list[Path]:
             stem += f"-{case.driven.frequency / 1e6:.6g}-MHz"
         written.append(write(case.driven.currents_table(), folder / f"{stem}-currents.csv"))
         written.append(write(case.field.summary(), folder / f"{stem}-figures.csv"))
+        for name, points in case.case.near.items():
+            written.append(write(case.driven.near_field(points).to_dataset(), folder / f"{stem}-near-{name}.csv"))
         for cut in case.case.cuts:
             samples = cut_of(case.field, cut)
             name = cut.plane or str(samples.attrs["cut"]).replace(" ", "-").replace("°", "-deg")
