@@ -278,9 +278,9 @@ class FarField:
 
     @property
     def front_to_side(self) -> float | None:
-        """Peak over the stronger direction square to it in the H-plane, dB; None when both are below a plane."""
+        """Peak over the stronger direction square to it in the H-plane, dB; None where there is no field."""
         level = self._level("H")(np.array([-math.pi / 2, math.pi / 2]))
-        return None if np.isnan(level).all() else -float(np.nanmax(level))
+        return None if np.isnan(level).all() or np.nanmax(level) < -150.0 else -float(np.nanmax(level))
 
     def _relative(self, gain: float) -> float:
         return gain - float(decibels(self.gain(*self.peak)))
@@ -336,10 +336,17 @@ class FarField:
                 remark + (", a second main lobe" if level == 0 else ""),
             )
         back = self.front_to_back
-        yield "front-to-back ratio", back, "dB", "not defined over an infinite plane" if back is None else ""
+        undefined = "not defined over an infinite plane" if back is None else ""
+        yield "front-to-back ratio", back, "dB", undefined
         rear = self.front_to_rear()
-        yield "front-to-rear ratio", rear, "dB", "within 60 deg of the opposite direction" if rear is not None else ""
-        yield "front-to-side ratio", self.front_to_side, "dB", "the stronger side, in the H-plane"
+        yield "front-to-rear ratio", rear, "dB", undefined or "within 60 deg of the opposite direction"
+        side = self.front_to_side
+        yield (
+            "front-to-side ratio",
+            side,
+            "dB",
+            "no field there" if side is None else "the stronger side, in the H-plane",
+        )
         axial = float(polarisation.axial_ratio(*self.field(*self.peak)))
         remark = "linear" if axial > 40.0 else ("right-hand" if self._right_handed else "left-hand")
         yield "axial ratio at the peak", axial, "dB", remark

@@ -75,9 +75,8 @@ def _interpolation_weights(points: Floats) -> Complexes:
 
 @dataclass(frozen=True, slots=True)
 class Swept:
-    """A sampled band: which of the wanted points were sampled, the model, and how far it missed new samples."""
+    """A sampled band: entries at every wanted point, and how far the model missed the last samples it was tested on."""
 
-    sampled: NDArray[np.int64]
     values: Complexes
     error: float
 
@@ -123,7 +122,7 @@ def sweep(
         values[chosen] = fresh
     predicted[known] = [values[i] for i in known]
     error = max((m for m, _ in misses[-2:]), default=0.0)
-    return Swept(np.array(known), predicted, error)
+    return Swept(predicted, error)
 
 
 def _settled(misses: list[tuple[float, bool]], tolerance: float) -> bool:
