@@ -99,7 +99,7 @@ def currents(driven: Driven) -> Figure:
     with look():
         figure = sheet()
         corner = low - 0.15 * antenna.size * np.array([1.0, 1.0, 0.0])
-        axes = _space(figure, (0.0, 0.2, 0.5, 0.72), corner, high, 1.1)
+        axes = _space(figure, (0.0, 0.2, 0.5, 0.72), corner, high, 0.85)
         scale = Normalize(0.0, float(magnitude.max()))
         lines = np.stack([mesh.nodes[mesh.ends[:, 0]], mesh.nodes[mesh.ends[:, 1]]], axis=1)
         axes.add_collection3d(Line3DCollection(lines, colors=SHORE(scale(magnitude)), linewidths=4.0, capstyle="round"))
