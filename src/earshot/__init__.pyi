@@ -1,5 +1,7 @@
 __version__: str
 
+from .answers.cases import Case as Case
+from .answers.cases import Cut as Cut
 from .answers.driven import Driven as Driven
 from .answers.evidence import Evidence as Evidence
 from .answers.evidence import evidence as evidence

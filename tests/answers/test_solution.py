@@ -156,3 +156,22 @@ def test_a_grid_of_directions_is_the_same_as_its_directions_one_by_one():
         grid = np.array(beam.field(theta[:, None], phi))
         single = np.array(beam.field(*np.meshgrid(theta, phi, indexing="ij")))
         assert np.abs(grid - single).max() < 1e-8 * np.abs(single).max()
+
+
+def test_named_cases_on_one_solution():
+    """An element in use while the other is open, shorted, or carries something measured: one solve, three cases."""
+    answer = es.solve(pair(0.48, 1e-3, 6, dx=0.2), ["290 MHz", "300 MHz"])
+    measured = es.impedance([20 + 5j, 30 - 5j], [280e6, 310e6])
+    found = answer.run(
+        es.Case("open", {"one": es.watts(1)}, ("300 MHz",), terminations={"two": es.open_circuit()}),
+        es.Case("shorted", {"one": es.watts(1)}, ("300 MHz",), terminations={"two": 0}),
+        es.Case("measured", {"one": es.watts(1)}, terminations={"two": measured}),
+    )
+    assert [len(runs) for runs in found.values()] == [1, 1, 2]
+    assert abs(found["open"][0].currents[1]) < 1e-15
+    assert abs(found["shorted"][0].voltages[1]) < 1e-15
+    last = found["measured"][1]
+    assert last.voltages[1] / last.currents[1] == pytest.approx(-measured.at(300e6))
+    z = answer.network.z().values[1]
+    active = z[0, 0] - z[0, 1] ** 2 / (z[1, 1] + measured.at(300e6))
+    assert last.ports_table().loc["one", "active_impedance_ohm"] == pytest.approx(active)

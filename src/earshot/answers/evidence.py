@@ -7,6 +7,7 @@ enough: the change under one refinement and the field left on the metal between 
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -16,6 +17,7 @@ from numpy.typing import NDArray
 from ..moments.basis import WireBasis, wire_basis
 from ..moments.ports import gap_vectors
 from ..moments.response import impedance_matrix
+from ..network.elements import Impedance
 from ..network.sources import Source
 from .solution import Solution
 
@@ -24,6 +26,7 @@ if TYPE_CHECKING:
 
 
 Drive = dict[str, Source] | Source | None
+Terminations = Mapping[str, Impedance | complex] | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,7 +108,7 @@ def boundary_residual(solution: Solution, frequency: float) -> tuple[float, str]
     return float(left.max()), f"{along:.4g} m along wire '{wire.name}', {wire.length:.4g} m long"
 
 
-def _figures(solution: Solution, refined: Solution, drive: Drive) -> list[Figure]:
+def _figures(solution: Solution, refined: Solution, drive: Drive, terminations: Terminations) -> list[Figure]:
     """Every printed figure with its change under refinement."""
     figures = []
     networks = [s.network for s in (solution, refined)]
@@ -115,7 +118,7 @@ def _figures(solution: Solution, refined: Solution, drive: Drive) -> list[Figure
         figures.append(Figure(f"R at {port.name}", float(z.real), float(abs(fine.real - z.real)), "ohm"))
         figures.append(Figure(f"X at {port.name}", float(z.imag), float(abs(fine.imag - z.imag)), "ohm"))
         figures.append(Figure(f"VSWR at {port.name}", vswr, abs(fine_vswr - vswr), "1"))
-    tables = [s.drive(drive).far_field().summary() for s in (solution, refined)]
+    tables = [s.drive(drive, terminations=terminations).far_field().summary() for s in (solution, refined)]
     values, fine_values = (t["value"].astype(float).to_numpy() for t in tables)
     for name, unit, value, fine_value in zip(tables[0].index, tables[0]["unit"], values, fine_values, strict=True):
         if np.isfinite([value, fine_value]).all():
@@ -126,11 +129,11 @@ def _figures(solution: Solution, refined: Solution, drive: Drive) -> list[Figure
 def evidence(solution: Solution, sources: Drive = None, frequency: str | float | None = None) -> Evidence:
     """Gather evidence at one frequency by solving once more with every segment halved.
 
-    sources: the drive whose directivity and power balance are looked at, as for `Solution.drive`. Raises UsageError
+    sources, terminations: the drive whose figures and power balance are looked at, as for `Solution.drive`. Raises UsageError
     as `drive` does.
     """
     solution = solution.at(frequency)
-    driven = solution.drive(sources)
+    driven = solution.drive(sources, terminations=terminations)
     beam = driven.far_field()
     hertz = beam.frequency
     refined = solution.resolved(wire_basis(solution.mesh.halved()))
@@ -141,7 +144,7 @@ def evidence(solution: Solution, sources: Drive = None, frequency: str | float |
         frequency=hertz,
         unknowns=solution.unknowns,
         refined_unknowns=refined.unknowns,
-        figures=tuple(_figures(solution, refined, sources)),
+        figures=tuple(_figures(solution, refined, sources, terminations)),
         residual=residual,
         residual_place=place,
         balance=(beam.radiated + sum(power for _, power in driven.losses())) / driven.accepted - 1.0,

@@ -26,6 +26,7 @@ from ..network.network import Network, scattering
 from ..network.rational import sweep
 from ..network.sources import Source, driven_ports, watts
 from ..running import Record
+from .cases import Case
 from .circuits import absorbed, circuit_of, closed_admittance
 from .driven import Driven
 from .frequencies import Wanted
@@ -162,6 +163,19 @@ class Solution:
         loads = slice(circuit.ports, circuit.ports + len(self.antenna.loads))
         through = -circuit.drawn(admittance, nodes)[loads]
         return Driven(self.antenna, flow, voltages, currents, tuple(given), taken, nodes[loads], through)
+
+    def run(self, *cases: Case) -> dict[str, tuple[Driven, ...]]:
+        """Drive the ports as each case says: by its name, one result per frequency it names.
+
+        A case without frequencies runs at every solved one. Raises UsageError as `drive` does.
+        """
+        return {
+            case.name: tuple(
+                self.drive(dict(case.sources) or None, hertz, terminations=case.terminations)
+                for hertz in case.frequencies or self.solved.tolist()
+            )
+            for case in cases
+        }
 
     def _closed(
         self, terminations: Mapping[str, Impedance | complex], given: dict[str, Source], hertz: float

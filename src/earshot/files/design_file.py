@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import units
+from ..answers.cases import Case, Cut
 from ..answers.frequencies import Band, Wanted, band, wanted
 from ..constants import wavelength
 from ..errors import DesignFileError, EarshotError, UnitError, unknown
@@ -23,7 +24,6 @@ from ..geometry.design import Design, Value, Values
 from ..geometry.parts import Port, Wire
 from ..media.metals import Jacket, Metal, metal
 from ..media.surroundings import Medium, free_space, perfect_plane
-from ..network.elements import Impedance
 from ..network.sources import Source, amperes, volts
 from ..network.sources import watts as watts_
 from .circuit_keys import read_impedance, read_line, read_stub
@@ -31,31 +31,6 @@ from .schema import CaseTable, DesignTable, NearTable, PortTable, TerminalTable,
 
 _MEDIA: dict[str, Callable[[], Medium]] = {"free space": free_space, "perfect plane": perfect_plane}
 _CUT = re.compile(r"^(?:(?P<plane>[EH])|(?P<kind>elevation|azimuth)\s+(?P<angle>.+))$")
-
-
-@dataclass(frozen=True, slots=True)
-class Cut:
-    """A cut asked for in a file: a plane, or an elevation or azimuth in radians."""
-
-    plane: str | None = None
-    elevation: float | None = None
-    azimuth: float | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class Case:
-    """One way to drive the ports: sources and terminations by port, frequencies in Hz, and what to take from it.
-
-    near: points, metres, by name; sectors: a direction and a half angle (radians), by name.
-    """
-
-    name: str
-    sources: Mapping[str, Source]
-    frequencies: tuple[float, ...]
-    cuts: tuple[Cut, ...] = ()
-    terminations: Mapping[str, Impedance] = field(default_factory=dict)
-    near: Mapping[str, NDArray[np.float64]] = field(default_factory=dict)
-    sectors: Mapping[str, tuple[tuple[float, float, float], float]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)

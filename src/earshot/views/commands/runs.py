@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+from ...answers.cases import Case, Cut
 from ...answers.driven import Driven
 from ...answers.evidence import Evidence, evidence
 from ...answers.frequencies import Band
@@ -14,7 +15,7 @@ from ...answers.solution import Solution
 from ...answers.solve import solve
 from ...errors import UsageError
 from ...fields.far import FarField
-from ...files.design_file import Case, Cut, DesignFile
+from ...files.design_file import DesignFile
 from ...files.tables import network_table, records, write
 from ...units import engineering
 from ..tables import (
@@ -74,19 +75,16 @@ def run(file: DesignFile, *, own_frequencies: bool = True, with_evidence: bool =
     cases = file.cases or _lone_case(file)
     if own_frequencies:
         hertz: list[float | str | Band] = [*file.frequencies, *(f for c in cases for f in c.frequencies)]
-        drives = [(case, f) for case in cases for f in case.frequencies]
     else:
         hertz = list(file.frequencies)
-        drives = [(case, float(f)) for case in cases for f in file.asked.single]
+        cases = tuple(replace(case, frequencies=tuple(file.asked.single.tolist())) for case in cases)
     solution = solve(file.design, hertz)
-    runs = []
-    for case, frequency in drives:
-        driven = solution.drive(dict(case.sources) or None, frequency, terminations=case.terminations)
-        runs.append(CaseRun(case, driven, driven.far_field()))
+    driven = solution.run(*cases)
+    runs = [CaseRun(case, one, one.far_field()) for case in cases for one in driven[case.name]]
     proof = None
     if with_evidence:
-        first = drives[0]
-        proof = evidence(solution, dict(first[0].sources) or None, first[1])
+        first = cases[0]
+        proof = evidence(solution, dict(first.sources) or None, first.frequencies[0], terminations=first.terminations)
     return Run(file, solution, tuple(runs), proof)
 
 

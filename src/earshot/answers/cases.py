@@ -1,0 +1,38 @@
+"""Named cases: one way each to drive a solution, and what to take from it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..network.elements import Impedance
+from ..network.sources import Source
+
+
+@dataclass(frozen=True, slots=True)
+class Cut:
+    """A cut to take: a plane, "E" or "H", or an elevation or azimuth (text or radians)."""
+
+    plane: str | None = None
+    elevation: str | float | None = None
+    azimuth: str | float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Case:
+    """One way to drive the ports, and what to take from it; `Solution.run` runs it.
+
+    sources and terminations: by port, as for `Solution.drive`; a lone port needs no source. frequencies: text or Hz.
+    cuts: to take. near: points (..., 3), metres, by name. sectors: a direction and a half angle, by name.
+    """
+
+    name: str
+    sources: Mapping[str, Source] = field(default_factory=dict)
+    frequencies: tuple[str | float, ...] = ()
+    cuts: tuple[Cut, ...] = ()
+    terminations: Mapping[str, Impedance | complex] = field(default_factory=dict)
+    near: Mapping[str, NDArray[np.float64]] = field(default_factory=dict)
+    sectors: Mapping[str, tuple[Sequence[float], str | float]] = field(default_factory=dict)
