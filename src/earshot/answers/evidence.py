@@ -126,11 +126,17 @@ def _figures(solution: Solution, refined: Solution, drive: Drive, terminations: 
     return figures
 
 
-def evidence(solution: Solution, sources: Drive = None, frequency: str | float | None = None) -> Evidence:
+def evidence(
+    solution: Solution,
+    sources: Drive = None,
+    frequency: str | float | None = None,
+    *,
+    terminations: Terminations = None,
+) -> Evidence:
     """Gather evidence at one frequency by solving once more with every segment halved.
 
-    sources, terminations: the drive whose figures and power balance are looked at, as for `Solution.drive`. Raises UsageError
-    as `drive` does.
+    sources, terminations: the drive whose figures and power balance are looked at, as for `Solution.drive`. Raises
+    UsageError as `drive` does.
     """
     solution = solution.at(frequency)
     driven = solution.drive(sources, terminations=terminations)
