@@ -94,3 +94,17 @@ def test_bad_waves(call, says):
     answer = es.solve(dipole(0.48, 1e-3, name=FEED), ONE_METRE)
     with pytest.raises(es.UsageError, match=says):
         call(answer)
+
+
+def test_a_shorted_port_with_a_line_carries_what_both_draw():
+    """The stub beside a short carries nothing of its own: the short has the bare antenna's short-circuit current."""
+    wave = es.plane_wave("90 deg", 0.0, e_theta=1.0)
+    plain = dipole(0.48, 1e-3, name=FEED)
+    stub = es.Stub("stub", FEED, 75.0, 0.1, es.open_circuit())
+    one, two = (
+        es.receive(es.solve(antenna, ONE_METRE), wave, terminations={FEED: 0}) for antenna in (plain, plain.with_(stub))
+    )
+    assert one.currents[0] == pytest.approx(two.currents[0])
+    z = es.solve(plain, ONE_METRE).network.z().values[0, 0, 0]
+    opened = es.receive(es.solve(plain, ONE_METRE), wave, terminations={FEED: es.open_circuit()})
+    assert abs(one.currents[0]) == pytest.approx(abs(opened.voltages[0] / z))

@@ -168,6 +168,8 @@ def test_named_cases_on_one_solution():
         es.Case("measured", {"one": es.watts(1)}, terminations={"two": measured}),
     )
     assert [len(runs) for runs in found.values()] == [1, 1, 2]
+    with pytest.raises(es.UsageError, match="two cases are named 'a'"):
+        answer.run(es.Case("a"), es.Case("a"))
     assert abs(found["open"][0].currents[1]) < 1e-15
     assert abs(found["shorted"][0].voltages[1]) < 1e-15
     last = found["measured"][1]

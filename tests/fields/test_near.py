@@ -98,6 +98,8 @@ def test_points_are_named_and_metal_is_refused():
     driven = es.solve(dipole(0.48, 1e-3), ONE_METRE).drive()
     with pytest.raises(es.UsageError, match=r"\(0, 0, 0\.1\) m lies 0\.001 m inside metal"):
         driven.near_field([(0, 0, 0.1), (1, 0, 0)])
+    both = driven.near_field([(0, 0, 0.1), (1, 0, 0)], in_metal="zero").magnitude()
+    assert both[0] == 0 < both[1]
     with pytest.raises(es.UsageError, match="must hold x, y, z"):
         driven.near_field([(0, 1)])
     grid = es.plane_of_points((0.1, 0, -0.5), (1, 0, 0), (0, 0, 1), (5, 7))

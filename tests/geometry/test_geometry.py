@@ -107,6 +107,14 @@ def test_check_at_a_frequency_sees_thick_wires():
     assert "tiny" in str(thick.check("0.1 MHz")[0])
 
 
+def test_a_coarse_mesh_is_warned_of_before_and_when_it_is_solved(caplog):
+    model, coarse = antenna(rod("w", (0, 0, 0), (0, 0, 1))), es.MeshRule(per_wavelength=10)
+    assert "too coarse: 10 segments per wavelength" in str(model.check("150 MHz", coarse)[0])
+    assert not model.check("150 MHz")
+    es.solve(model, "150 MHz", rule=coarse)
+    assert "too coarse" in caplog.text
+
+
 def test_mesh_meets_ports_joints_and_ends():
     model = es.Antenna(
         "tee",

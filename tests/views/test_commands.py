@@ -139,3 +139,14 @@ reference = "75 ohm"
     assert status == 0
     assert "at the ports" in out
     assert "R 50" in (tmp_path / "out" / "network.s2p").read_text()
+
+
+def test_every_cut_a_case_names_is_drawn(demo_path):
+    from earshot.views.commands.options import load
+    from earshot.views.commands.plot import figures
+    from earshot.views.commands.runs import run as run_file
+
+    result = run_file(load(demo_path.parent / "uplink_turnstile.toml", None, ["401 MHz"]), own_frequencies=False)
+    drawn = figures()["polar"](result)
+    labels = [text.get_text() for axes in drawn.axes for text in axes.get_legend().get_texts()]
+    assert [label.split(",")[0] for label in labels] == ["azimuth 0°", "azimuth 90°"]

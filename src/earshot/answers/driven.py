@@ -90,12 +90,12 @@ class Driven:
             )
         return FarField(self.wire_currents, self.accepted, self.incident, self.antenna.name)
 
-    def near_field(self, points: ArrayLike) -> NearField:
+    def near_field(self, points: ArrayLike, *, in_metal: str = "refuse") -> NearField:
         """Complex E and H, peak, at points (..., 3) outside the metal, in metres.
 
         `line_of_points` and `plane_of_points` make them. Raises UsageError for a point inside metal.
         """
-        return near_field(self.wire_currents, points)
+        return near_field(self.wire_currents, points, in_metal=in_metal)
 
     def power_through_box(self, low: ArrayLike, high: ArrayLike) -> float:
         """Power leaving a box with corners low and high, W, from the near field on its faces."""

@@ -107,21 +107,12 @@ def receive(
     coefficients = shorted + voltages @ one.response.coefficients[0]
     if not np.isfinite(coefficients).all():
         raise UsageError(f"antenna '{antenna.name}': its terminations leave no finite answer; change one a little")
-    currents = injected + one.response.admittance[0] @ voltages
-    flow = WireCurrents(basis.mesh, basis.segment_currents(coefficients), hertz, antenna.medium.has_plane)
     count = len(antenna.ports)
-    # Counted into the port, as for a drive; what a line at the port carries away does not go through what closes it.
-    into = [-_through(end, hertz, v, i) for end, v, i in zip(ends, voltages, currents, strict=False)]
-    return Received(antenna, wave, flow, voltages[:count], np.array(into))
+    # Into the port, as for a drive: what the antenna and the lines there draw, the wave's share included.
+    currents = injected + closed.drawn(one.response.admittance[0], nodes)
+    flow = WireCurrents(basis.mesh, basis.segment_currents(coefficients), hertz, antenna.medium.has_plane)
+    return Received(antenna, wave, flow, voltages[:count], currents[:count])
 
 
 def _end(value: Impedance | complex) -> Impedance:
     return value if isinstance(value, Impedance) else impedance(value)
-
-
-def _through(end: Impedance, frequency: float, voltage: complex, drawn: complex) -> complex:
-    """Current out of a port into what closes it; a short carries what the antenna draws."""
-    ohms = end.at(frequency)
-    if not np.isfinite(ohms):
-        return 0j
-    return voltage / ohms if ohms != 0.0 else -drawn

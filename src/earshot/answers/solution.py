@@ -167,8 +167,13 @@ class Solution:
     def run(self, *cases: Case) -> dict[str, tuple[Driven, ...]]:
         """Drive the ports as each case says: by its name, one result per frequency it names.
 
-        A case without frequencies runs at every solved one. Raises UsageError as `drive` does.
+        A case without frequencies runs at every solved one. Raises UsageError as `drive` does, and for two cases of one
+        name.
         """
+        names = [case.name for case in cases]
+        twins = sorted({name for name in names if names.count(name) > 1})
+        if twins:
+            raise UsageError(f"two cases are named '{twins[0]}': rename one")
         return {
             case.name: tuple(
                 self.drive(dict(case.sources) or None, hertz, terminations=case.terminations)

@@ -42,13 +42,13 @@ def solve(
         frequencies = model.frequency
     asked = wanted(frequencies)
     highest = float(asked.every[-1])
-    findings = antenna.check(highest)
+    rule = rule or MeshRule()
+    findings = antenna.check(highest, rule)
     if findings.stops:
         raise ModelError("\n".join(str(f) for f in findings.stops), findings)
     for finding in findings:
         if finding.level == "warn":
             _log.warning("%s", finding)
-    rule = rule or MeshRule()
     record = Record()
     with record.stage("mesh"):
         basis = basis_for(antenna, highest, rule)

@@ -140,7 +140,8 @@ class FarField:
         One of: plane "E" or "H", the great circles through the peak along and across its polarisation, angle counted
         from the peak; elevation=..., a cone round the z axis, angle the azimuth; azimuth=..., the great circle through
         the zenith, angle the elevation (beyond 90° on the far side). step: "1 deg", or what the antenna's size asks
-        for. unit of gains: "dBi", "dBd" or "linear". Raises UsageError unless exactly one of them is given.
+        for. unit of gains: "dBi", "dBd" or "linear". Gain_theta is what is called vertical, gain_phi horizontal. Raises
+        UsageError unless exactly one of plane, elevation and azimuth is given.
         """
         track = self._chosen(plane, elevation, azimuth)
         spacing = units.angle(step, "cut, step") if step is not None else min(self.step, math.radians(1.0))

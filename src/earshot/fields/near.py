@@ -23,11 +23,13 @@ Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
 
-def near_fields(currents: WireCurrents, points: Floats) -> tuple[Complexes, Complexes]:
+def near_fields(currents: WireCurrents, points: Floats, *, in_metal: str = "refuse") -> tuple[Complexes, Complexes]:
     """E (n, 3), V/m, and H (n, 3), A/m, peak, at points (n, 3) in metres; zero below a plane.
 
-    Raises UsageError for a point inside metal, naming it.
+    in_metal: "refuse" raises UsageError for a point inside metal, naming it; "zero" gives the field there, none.
     """
+    if in_metal not in ("refuse", "zero"):
+        raise UsageError(f"near field: in_metal = {in_metal!r} is not 'refuse' or 'zero'")
     from ..kernels import nearfield
 
     places = np.ascontiguousarray(points, float)
@@ -35,7 +37,8 @@ def near_fields(currents: WireCurrents, points: Floats) -> tuple[Complexes, Comp
     clear = np.empty(len(places))
     announce(nearfield.near_fields)
     nearfield.nearest_surface(columns, places, clear)
-    if (clear < -1e-9 * columns[7].min()).any():
+    inside = clear < -1e-9 * columns[7].min()
+    if inside.any() and in_metal == "refuse":
         bad = places[int(np.argmin(clear))]
         raise UsageError(
             f"the point ({bad[0]:g}, {bad[1]:g}, {bad[2]:g}) m lies {-clear.min():.2g} m inside metal: move it outside"
@@ -61,6 +64,7 @@ def near_fields(currents: WireCurrents, points: Floats) -> tuple[Complexes, Comp
     in_threads(work, [slice(i, i + step) for i in range(0, len(places), step)])
     if currents.plane:
         out[places[:, 2] < 0.0] = 0.0
+    out[inside] = 0.0
     return out[:, :3], out[:, 3:]
 
 
@@ -124,11 +128,11 @@ class NearField:
         return xr.Dataset(variables, coordinates, {"frequency_Hz": self.frequency})
 
 
-def near_field(currents: WireCurrents, points: ArrayLike) -> NearField:
-    """Near field at points (..., 3), metres or text with units."""
+def near_field(currents: WireCurrents, points: ArrayLike, *, in_metal: str = "refuse") -> NearField:
+    """Near field at points (..., 3), metres or text with units; in_metal as for `near_fields`."""
     places = _metres(points)
     flat = places.reshape(-1, 3)
-    e, h = near_fields(currents, flat)
+    e, h = near_fields(currents, flat, in_metal=in_metal)
     return NearField(places, e.reshape(places.shape), h.reshape(places.shape), currents.frequency)
 
 

@@ -20,6 +20,7 @@ from .parts import Gap, Length, Port, Wire
 
 if TYPE_CHECKING:
     from .findings import Findings
+    from .mesh import MeshRule
 
 _AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 
@@ -116,11 +117,14 @@ class Antenna:
         reach = 1e-3 * wire.radius
         return abs(wire.points[0][2]) <= reach, abs(wire.points[-1][2]) <= reach
 
-    def check(self, frequency: str | float | None = None) -> Findings:
-        """Findings, worst first; an empty list is good news. With a frequency, density and size are looked at too."""
+    def check(self, frequency: str | float | None = None, rule: MeshRule | None = None) -> Findings:
+        """Findings, worst first; an empty list is good news.
+
+        With a frequency, size and the density of the mesh that `rule` makes are looked at too.
+        """
         from .check import check
 
-        return check(self, None if frequency is None else units.frequency(frequency))
+        return check(self, None if frequency is None else units.frequency(frequency), rule)
 
     def _mapped(self, matrix: NDArray[np.float64], shift: NDArray[np.float64]) -> Antenna:
         return replace(self, wires=tuple(w.transformed(matrix, shift) for w in self.wires))

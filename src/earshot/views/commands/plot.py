@@ -15,24 +15,12 @@ from ...fields.near import NearField, plane_of_points
 from ...files.atomic import folder as make_folder
 from ...files.atomic import write_atomically
 from .options import DesignPath, Frequencies, Json, Sets, load
-from .runs import CaseRun, Run, run
+from .runs import Run, run
 from .screen import complain, show, show_json
 
 Kinds = Annotated[list[str] | None, typer.Argument(metavar="[FIGURE]...", help="Which figures; all unless named.")]
 Out = Annotated[Path, typer.Option("--out", "-o", metavar="FOLDER", help="Where the figures go.")]
 Format = Annotated[str, typer.Option("--format", help="png, svg or pdf.")]
-
-
-def _cuts(case: CaseRun) -> dict[str, Any]:
-    """The cuts of a case as the plotting functions take them; E and H when the case names none."""
-    planes = tuple(c.plane for c in case.case.cuts if c.plane)
-    words: dict[str, Any] = {}
-    for cut in case.case.cuts:
-        if cut.elevation is not None:
-            words["elevation"] = cut.elevation
-        if cut.azimuth is not None:
-            words["azimuth"] = cut.azimuth
-    return {"planes": planes, "words": words}
 
 
 def near_map(result: Run) -> NearField:
@@ -49,7 +37,9 @@ def near_map(result: Run) -> NearField:
     corner[2] = floor
     side = (high[across] - low[across] + 2 * reach) * np.eye(3)[across]
     rise = (high[2] + reach - floor) * np.eye(3)[2]
-    return driven.near_field(plane_of_points(corner.tolist(), side.tolist(), rise.tolist(), (121, 91)))
+    points = plane_of_points(corner.tolist(), side.tolist(), rise.tolist(), (121, 91))
+    # A wire that crosses the plane is a dark spot on the map.
+    return driven.near_field(points, in_metal="zero")
 
 
 def figures_table(result: Run) -> Any:
@@ -63,8 +53,14 @@ def figures() -> dict[str, Callable[[Run], Any]]:
     from .. import plots
 
     def with_cuts(draw: Callable[..., Any], result: Run) -> Any:
-        chosen = _cuts(result.cases[0])
-        return draw(result.cases[0].field, *chosen["planes"], **chosen["words"])
+        # Every cut the case names; E and H when it names none.
+        cuts = result.cases[0].case.cuts
+        return draw(
+            result.cases[0].field,
+            *(c.plane for c in cuts if c.plane is not None),
+            elevation=[c.elevation for c in cuts if c.elevation is not None],
+            azimuth=[c.azimuth for c in cuts if c.azimuth is not None],
+        )
 
     return {
         "vswr": lambda r: plots.vswr(r.solution.network),

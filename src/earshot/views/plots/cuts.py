@@ -43,20 +43,21 @@ def _curve(cut: xr.Dataset, label: str, quantity: str, field: FarField, number: 
     return _Curve(label, cut.angle.values, level, str(cut.attrs["angle"]), colour, dash)
 
 
-def _curves(
-    field: FarField, planes: Sequence[str], elevation: str | float | None, azimuth: str | float | None, quantity: str
-) -> list[_Curve]:
+Angles = str | float | Sequence[str | float] | None
+
+
+def _several(angles: Angles) -> Sequence[str | float]:
+    return () if angles is None else (angles,) if isinstance(angles, str | int | float) else angles
+
+
+def _curves(field: FarField, planes: Sequence[str], elevation: Angles, azimuth: Angles, quantity: str) -> list[_Curve]:
     if quantity not in _QUANTITIES:
         raise UsageError(f"quantity '{quantity}' is not one of {', '.join(_QUANTITIES)}")
-    if not planes and elevation is None and azimuth is None:
+    if not (planes or _several(elevation) or _several(azimuth)):
         planes = ("E", "H")
     cuts = [(f"{plane}-plane", field.cut(plane)) for plane in planes]
-    if elevation is not None:
-        cut = field.cut(elevation=elevation)
-        cuts.append((str(cut.attrs["cut"]), cut))
-    if azimuth is not None:
-        cut = field.cut(azimuth=azimuth)
-        cuts.append((str(cut.attrs["cut"]), cut))
+    others = [field.cut(elevation=e) for e in _several(elevation)] + [field.cut(azimuth=a) for a in _several(azimuth)]
+    cuts += [(str(cut.attrs["cut"]), cut) for cut in others]
     return [_curve(cut, label, quantity, field, i) for i, (label, cut) in enumerate(cuts)]
 
 
@@ -82,12 +83,12 @@ def _head(figure: Figure, field: FarField, quantity: str, curves: Sequence[_Curv
 def polar(
     field: FarField,
     *planes: str,
-    elevation: str | float | None = None,
-    azimuth: str | float | None = None,
+    elevation: Angles = None,
+    azimuth: Angles = None,
     quantity: str = "gain",
     span: float = 30.0,
 ) -> Figure:
-    """Cuts on polar axes in dBi: planes "E", "H" (both unless something is named), an elevation, an azimuth.
+    """Cuts on polar axes in dBi: planes "E", "H" (both unless something is named), elevations, azimuths.
 
     Cuts that share an angle share a circle. quantity: "gain", "directivity" or "realized_gain". span: decibels from the
     rim to the centre. Raises UsageError for a quantity or a plane there is not.
@@ -126,8 +127,8 @@ def _circle(axes: PolarAxes, curves: Sequence[_Curve], rim: float, span: float, 
 def cartesian(
     field: FarField,
     *planes: str,
-    elevation: str | float | None = None,
-    azimuth: str | float | None = None,
+    elevation: Angles = None,
+    azimuth: Angles = None,
     quantity: str = "gain",
     span: float = 40.0,
 ) -> Figure:
