@@ -93,7 +93,8 @@ class Driven:
     def near_field(self, points: ArrayLike, *, in_metal: str = "refuse") -> NearField:
         """Complex E and H, peak, at points (..., 3) outside the metal, in metres.
 
-        `line_of_points` and `plane_of_points` make them. Raises UsageError for a point inside metal.
+        `line_of_points`, `plane_of_points` and `box_of_points` make them. in_metal: "refuse" raises UsageError for a
+        point inside metal; "zero" gives the field there, none.
         """
         return near_field(self.wire_currents, points, in_metal=in_metal)
 
