@@ -43,7 +43,9 @@ _EXAMPLES = {
     "current": "'10 mA'",
     "number": "'0.5'",
 }
-_NUMBER_WITH_UNIT = re.compile(r"(?<![\w.])(\d+\.?\d*(?:[eE][+-]?\d+)?|\.\d+)\s*([A-Za-zµΩ°]\w*)")
+_NUMBER_WITH_UNIT = re.compile(r"(?<![\w.])(\d+\.?\d*(?:[eE][+-]?\d+)?|\.\d+(?:[eE][+-]?\d+)?)\s*([A-Za-zµΩ°]\w*)")
+_PLAIN = re.compile(r"([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)\s*([A-Za-zµΩ°]\w*)")
+_WORD = re.compile(r"[A-Za-z_]\w*")
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,6 +61,32 @@ def _registry() -> Any:
     import pint
 
     return pint.UnitRegistry(cache_folder=None)
+
+
+def _unit(name: str) -> Any:
+    """One of a unit. A mil is a thousandth of an inch here, not an angle."""
+    return 1 * _registry().parse_units("thou" if name == "mil" else name)
+
+
+@functools.cache
+def _plain_unit(unit: str) -> Quantity | None:
+    """One of a unit, when it measures one of `KINDS` by a mere factor."""
+    try:
+        one = _unit(unit)
+    except Exception:
+        return None
+    kind = next((k for k, si in KINDS.items() if k not in ("number", "angle") and one.is_compatible_with(si)), None)
+    return None if kind is None else Quantity(float(one.to(KINDS[kind]).magnitude), kind)
+
+
+def _plain(text: str, names: Mapping[str, Quantity], wavelength: float | None) -> Quantity | None:
+    """A number with a unit and nothing else, the most frequent text by far, without the arithmetic."""
+    match = _PLAIN.fullmatch(text.strip())
+    if match is None or match[2] in names:
+        return None
+    one = Quantity(wavelength, "length") if match[2] == "lambda" and wavelength else _plain_unit(match[2])
+    found = None if one is None else Quantity(float(match[1]) * one.si, one.kind)
+    return found if found is not None and math.isfinite(found.si) else None
 
 
 @functools.cache
@@ -111,8 +139,12 @@ def evaluate(
     import simpleeval
 
     names = names or {}
+    plain = _plain(text, names, wavelength)
+    if plain is not None:
+        return plain
     registry = _registry()
-    known: dict[str, Any] = {name: _with_unit(value) for name, value in names.items()}
+    # Only the names in the text are asked for, so that whoever holds them can tell which were used.
+    known: dict[str, Any] = {word: _with_unit(names[word]) for word in words(text) if word in names}
     known["pi"] = math.pi
 
     def substitute(match: re.Match[str]) -> str:
@@ -125,7 +157,7 @@ def evaluate(
         if unit in names:
             raise UnitError(f"{what}: '{match.group(0)}' in '{text}' needs a sign between: write {number} * {unit}")
         try:
-            known[f"unit_{unit}"] = 1 * registry.parse_units(unit)
+            known[f"unit_{unit}"] = _unit(unit)
         except Exception:
             raise UnitError(f"{what}: '{unit}' in '{text}' is not a unit Earshot knows") from None
         return f"({number} * unit_{unit})"
@@ -144,6 +176,27 @@ def evaluate(
         reason = str(problem).splitlines()[0] if str(problem) else type(problem).__name__
         raise UnitError(f"{what}: '{text}' cannot be worked out ({reason})") from None
     return _si(result, text, what)
+
+
+def words(text: str) -> list[str]:
+    """The words in a text, once each: names of values, functions and units."""
+    return list(dict.fromkeys(_WORD.findall(text)))
+
+
+def scaled_lengths(text: str, factor: float) -> str:
+    """The text with every length in it multiplied, except those in wavelengths.
+
+    >>> scaled_lengths("rod / 2 + 30 mm - 0.1 lambda", 0.5)
+    'rod / 2 + 15 mm - 0.1 lambda'
+    """
+
+    def scaled(match: re.Match[str]) -> str:
+        one = _plain_unit(match[2])
+        if match[2] == "lambda" or one is None or one.kind != "length":
+            return match[0]
+        return f"{float(match[1]) * factor:.12g} {match[2]}"
+
+    return _NUMBER_WITH_UNIT.sub(scaled, text)
 
 
 def _with_unit(value: Quantity) -> Any:

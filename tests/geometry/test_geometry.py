@@ -150,7 +150,8 @@ def test_designs_are_values_and_a_way_to_build():
     assert (shorter.values.height, DESIGN.values.height) == (0.4, 0.5)
     scaled = shorter.scaled_to("599.584916 MHz")
     assert scaled.values.height == pytest.approx(0.2)
-    assert scaled.values.thick == pytest.approx(1e-3)
+    assert scaled.values.thick == 2e-3
+    assert shorter.scaled_to("599.584916 MHz", radii=True).values.thick == pytest.approx(1e-3)
     assert DESIGN.scaled_to("599.584916 MHz").values.height == pytest.approx(0.25)
     assert list(DESIGN.table()["note"]) == ["of the rod", ""]
     assert es.solve(DESIGN).network.vswr().values[0, 0] > 1

@@ -19,6 +19,8 @@ from .circuit_parts import Line, Load, Stub, Terminal
 from .parts import Gap, Length, Port, Wire
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from .findings import Findings
     from .mesh import MeshRule
 
@@ -157,6 +159,77 @@ class Antenna:
         pivot = np.array([units.length(c, "rotated, about") for c in about])
         return self._mapped(matrix, pivot - matrix @ pivot)
 
+    def mirrored(self, axis: str, at: Length = 0.0) -> Antenna:
+        """The antenna mirrored in the plane square to axis "x", "y" or "z" that lies at a distance along it."""
+        if axis not in _AXES:
+            raise UsageError(f"mirrored: axis '{axis}' is not one of x, y, z")
+        direction = np.array(_AXES[axis])
+        shift = 2.0 * units.length(at, "mirrored, at") * direction
+        return self._mapped(np.eye(3) - 2.0 * np.outer(direction, direction), shift)
+
+    def __add__(self, other: Antenna) -> Antenna:
+        """Both antennas as one; raises UsageError, listing them, for names both have, and for unlike media."""
+        if not isinstance(other, Antenna):
+            return NotImplemented
+        twins = sorted(self._part_names & other._part_names)
+        if twins:
+            raise UsageError(
+                f"antennas '{self.name}' and '{other.name}' both have parts named {', '.join(twins)}: "
+                f"give one a prefix first, such as .prefixed('{other.name} ')"
+            )
+        if self.medium != other.medium:
+            raise UsageError(
+                f"antenna '{self.name}' is in {self.medium}, '{other.name}' in {other.medium}: move one with .over(...)"
+            )
+        return Antenna(
+            f"{self.name} and {other.name}",
+            self.wires + other.wires,
+            self.ports + other.ports,
+            self.medium,
+            loads=self.loads + other.loads,
+            terminals=self.terminals + other.terminals,
+            lines=self.lines + other.lines,
+        )
+
+    @property
+    def _part_names(self) -> set[str]:
+        return {part.name for part in (*self.wires, *self.gaps, *self.lines)}
+
+    def prefixed(self, prefix: str) -> Antenna:
+        """The antenna with a prefix before the name of every part, to be combined with another copy."""
+
+        def line(part: Line | Stub) -> Line | Stub:
+            ends = {key: prefix + getattr(part, key) for key in ("one", "two") if hasattr(part, key)}
+            return replace(part, name=prefix + part.name, **ends)
+
+        def gap(part: Any) -> Any:
+            return replace(part, name=prefix + part.name, on=prefix + part.on)
+
+        return replace(
+            self,
+            wires=tuple(replace(w, name=prefix + w.name) for w in self.wires),
+            ports=tuple(gap(p) for p in self.ports),
+            loads=tuple(gap(x) for x in self.loads),
+            terminals=tuple(gap(t) for t in self.terminals),
+            lines=tuple(line(x) for x in self.lines),
+        )
+
+    def split(self, wire: str, at: float | str) -> Antenna:
+        """The antenna with a wire cut in two at a place, "NAME 1" and "NAME 2", still joined there.
+
+        at: a fraction of its length or a distance with a unit. Gaps go with the part they are on. Raises UsageError for
+        a place at an end of the wire or inside a gap.
+        """
+        from .workshop import split
+
+        return split(self, wire, at)
+
+    def cut_list(self, step: Length | None = None) -> pd.DataFrame:
+        """What to buy and cut: a row for all wires that are alike; see `earshot.geometry.workshop.cut_list`."""
+        from .workshop import cut_list
+
+        return cut_list(self, None if step is None else units.length(step, "cut_list, step"))
+
     def scaled(self, factor: float) -> Antenna:
         """The antenna with every length, radius and gap multiplied by a factor > 0."""
         if not (math.isfinite(factor) and factor > 0.0):
@@ -178,7 +251,7 @@ class Antenna:
 
     def without(self, *names: str) -> Antenna:
         """The antenna less the named parts; gaps on a wire that goes, go with it, and lines with their gaps."""
-        known = {part.name for part in (*self.wires, *self.gaps, *self.lines)}
+        known = self._part_names
         for name in names:
             if name not in known:
                 raise UsageError(f"antenna '{self.name}': {unknown('part', name, known)}")

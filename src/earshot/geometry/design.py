@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
@@ -11,9 +12,12 @@ from ..constants import wavelength
 from ..errors import UsageError, unknown
 from ..units import Quantity
 from .antenna import Antenna
+from .findings import Finding, Findings
 
 if TYPE_CHECKING:
     import pandas as pd
+
+    from .mesh import MeshRule
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,11 +33,23 @@ class Value:
     note: str = ""
 
 
+class Quantities(dict[str, Quantity]):
+    """Quantities by name, which remember the names that were asked for."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.used: set[str] = set()
+
+    def __getitem__(self, name: str) -> Quantity:
+        self.used.add(name)
+        return super().__getitem__(name)
+
+
 class Values(Mapping[str, float]):
     """The values a design was built with, in SI, by name: `v.spacing` or `v["spacing"]`."""
 
-    def __init__(self, quantities: Mapping[str, Quantity]) -> None:
-        self.quantities = dict(quantities)
+    def __init__(self, quantities: Quantities) -> None:
+        self.quantities = quantities
 
     def __getitem__(self, name: str) -> float:
         if name not in self.quantities:
@@ -60,7 +76,8 @@ class Design:
     """Named values and a function that builds an `Antenna` from them.
 
     build: takes `Values`, gives an `Antenna`. frequency: where "lambda" is measured. Further keywords are the values:
-    text with a unit, numbers, or `Value` with a range and a note. Raises UsageError and UnitError.
+    text with a unit, numbers, or `Value` with a range and a note; a text may use the values before it ("0.95 * driven").
+    Raises UsageError and UnitError.
 
     >>> from earshot import Port, Wire
     >>> def build(v):
@@ -95,16 +112,28 @@ class Design:
         """The antenna built from the values."""
         return self.build(self.values)
 
-    def _quantity(self, name: str, value: str | float) -> Quantity:
+    def check(self, frequency: str | float | None = None, rule: MeshRule | None = None) -> Findings:
+        """What `Antenna.check` finds, at the design's own frequency unless another is given, and values nothing uses."""
+        values = self.values
+        antenna = self.build(values)
+        unused = [name for name, _ in self.given if name not in values.quantities.used]
+        return Findings(
+            [
+                *antenna.check(frequency if frequency is not None else self.frequency, rule),
+                *(Finding("warn", name, f"value '{name}' is used by nothing", "take it out or use it") for name in unused),
+            ]
+        )
+
+    def _quantity(self, name: str, value: str | float, known: Quantities | None = None) -> Quantity:
         long = None if self.frequency is None else wavelength(self.frequency)
         if isinstance(value, str):
-            return units.evaluate(value, wavelength=long, what=f"value '{name}'")
+            return units.evaluate(value, known, wavelength=long, what=f"value '{name}'")
         return Quantity(units.read(value, "number", what=f"value '{name}'"), "number")
 
     def _resolve(self) -> Values:
-        resolved = {}
+        resolved = Quantities()
         for name, value in self.given:
-            found = self._quantity(name, value.is_)
+            found = self._quantity(name, value.is_, resolved)
             bounds = [self._bound(name, key, text, found) for key, text in (("from", value.from_), ("to", value.to))]
             low, high = (b if b is not None else found.si for b in bounds)
             if found.si < low - 1e-12 * abs(low) or found.si > high + 1e-12 * abs(high):
@@ -137,33 +166,73 @@ class Design:
                 raise UsageError(f"value '{name}' was a {before[name].kind}; {given[name].is_!r} is a {quantity.kind}")
         return new
 
-    def scaled_to(self, frequency: str | float) -> Design:
+    def cross_sections(self) -> set[str]:
+        """The lengths among the values that set the thickness of a wire, a wall or a jacket."""
+
+        def thicknesses(design: Design) -> list[tuple[float, ...]]:
+            return [(w.radius, w.wall or 0.0, w.jacket.thickness if w.jacket else 0.0) for w in design.antenna.wires]
+
+        usual, found = thicknesses(self), set()
+        for name, value in self.given:
+            quantity = self.values.quantities[name]
+            if quantity.kind == "length" and not self._uses_values(value.is_):
+                # A little thicker, whatever the range says.
+                thicker = self._copy(self.frequency, dict(self.given) | {name: Value(f"{1.001 * quantity.si!r} m")})
+                if thicknesses(thicker) != usual:
+                    found.add(name)
+        return found
+
+    def _uses_values(self, text: str | float) -> bool:
+        return isinstance(text, str) and any(word in dict(self.given) for word in units.words(text))
+
+    def scaled_to(self, frequency: str | float, *, radii: bool = False) -> Design:
         """The design for another frequency: every length among the values multiplied by old/new frequency.
 
-        Raises UsageError when the design has no frequency of its own.
+        radii: whether thicknesses (`cross_sections`) are scaled too; unless asked, rods stay as they are bought. Lengths
+        written into the build function itself cannot be scaled. Raises UsageError when the design has no frequency of
+        its own.
         """
         if self.frequency is None:
             raise UsageError("scaled_to: the design has no frequency to scale from; give it frequency=...")
         target = units.frequency(frequency)
         factor = self.frequency / target
+        kept = set() if radii else self.cross_sections()
 
-        def scaled(name: str, value: str | float) -> str | float:
-            # What is measured in wavelengths follows by itself.
-            if not isinstance(value, str) or "lambda" in value:
-                return value
-            quantity = self._quantity(name, value)
-            return f"{quantity.si * factor!r} m" if quantity.kind == "length" else value
+        def scaled(name: str, text: str | float | None) -> str | float | None:
+            if not isinstance(text, str):
+                return text
+            if name in kept:
+                return f"{self._quantity(name, text).si!r} m" if "lambda" in text else text
+            return units.scaled_lengths(text, factor)
 
         given = {
-            name: Value(
-                scaled(name, value.is_),
-                None if value.from_ is None else scaled(name, value.from_),
-                None if value.to is None else scaled(name, value.to),
-                value.note,
-            )
+            name: replace(value, is_=scaled(name, value.is_), from_=scaled(name, value.from_), to=scaled(name, value.to))
             for name, value in self.given
         }
         return self._copy(target, given)
+
+    def rounded(self, step: str) -> Design:
+        """The design with lengths rounded to what a workshop can cut, such as "1 mm"; thicknesses stay.
+
+        Raises UsageError for a step that is no length above zero, or so coarse that a length would vanish.
+        """
+        metres = units.length(step, "rounded, step")
+        if metres <= 0.0:
+            raise UsageError(f"rounded: step {step} is not above zero; give a length such as '1 mm'")
+        match = re.fullmatch(r"([\d.]+)\s*(\w+)", step.strip())
+        number, unit = (float(match[1]), match[2]) if match and match[2] != "lambda" else (1e3 * metres, "mm")
+        kept, given, known = self.cross_sections(), dict(self.given), Quantities()
+        for name, value in self.given:
+            # Worked out from values that are rounded already.
+            quantity = known[name] = self._quantity(name, value.is_, known)
+            count = round(quantity.si / metres)
+            if quantity.kind != "length" or name in kept or abs(quantity.si - count * metres) < 1e-9 * metres:
+                continue
+            if count == 0:
+                raise UsageError(f"rounded: value '{name}' = {quantity.si:g} m would vanish at steps of {step}")
+            given[name] = replace(value, is_=f"{count * number:.9g} {unit}")
+            known[name] = Quantity(count * metres, "length")
+        return self._copy(self.frequency, given)
 
     def _copy(self, frequency: float | None, given: Mapping[str, Value]) -> Design:
         return Design(self.build, frequency=frequency, **given)

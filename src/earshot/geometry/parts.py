@@ -119,6 +119,18 @@ class Wire:
         )
 
 
+def place_along(wire: Wire, at: float | str, what: str) -> float:
+    """A fraction of a wire, or a distance along it as text, in metres; raises ModelError, naming `what`, when off it."""
+    total = wire.length
+    along = units.length(at, f"{what}, at") if isinstance(at, str) else at * total
+    if not -1e-9 * total <= along <= total * (1 + 1e-9):
+        raise ModelError(
+            f"{what} sits {along:g} m along wire '{wire.name}', which is only {total:g} m long: "
+            f"choose a place from 0 to {total:g} m"
+        )
+    return float(min(max(along, 0.0), total))
+
+
 @dataclass(frozen=True, slots=True, init=False)
 class Gap:
     """A short gap of a wire: name, wire, place and width; see `Port`."""
@@ -148,14 +160,7 @@ class Gap:
 
     def distance(self, wire: Wire) -> float:
         """Where it sits, in metres along its wire; raises ModelError when that is off the wire."""
-        total = wire.length
-        along = units.length(self.at, f"{self.what}, at") if isinstance(self.at, str) else self.at * total
-        if not -1e-9 * total <= along <= total * (1 + 1e-9):
-            raise ModelError(
-                f"{self.what} sits {along:g} m along wire '{wire.name}', which is only {total:g} m long: "
-                f"choose a place from 0 to {total:g} m"
-            )
-        return float(min(max(along, 0.0), total))
+        return place_along(wire, self.at, self.what)
 
     def span(self, wire: Wire, grounded: tuple[bool, bool] = (False, False)) -> tuple[float, float]:
         """First and last place of the gap, in metres along its wire.
