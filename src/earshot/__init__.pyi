@@ -22,7 +22,9 @@ from .fields.near import NearField as NearField
 from .fields.near import box_of_points as box_of_points
 from .fields.near import line_of_points as line_of_points
 from .fields.near import plane_of_points as plane_of_points
+from .files.curves import read_network as read_network
 from .files.design_file import read_design as read_design
+from .files.results import read_results as read_results
 from .files.tables import write as write
 from .geometry.antenna import Antenna as Antenna
 from .geometry.circuit_parts import Line as Line
@@ -36,6 +38,8 @@ from .geometry.findings import Findings as Findings
 from .geometry.mesh import MeshRule as MeshRule
 from .geometry.parts import Port as Port
 from .geometry.parts import Wire as Wire
+from .geometry.shapes import circle_points as circle_points
+from .geometry.shapes import helix_points as helix_points
 from .media.metals import Jacket as Jacket
 from .media.metals import Metal as Metal
 from .media.metals import metal as metal
@@ -55,6 +59,7 @@ from .network.elements import short_circuit as short_circuit
 from .network.elements import trap as trap
 from .network.elements import two_wire as two_wire
 from .network.network import Network as Network
+from .network.trace import Trace as Trace
 from .network.sources import amperes as amperes
 from .network.sources import volts as volts
 from .network.sources import watts as watts

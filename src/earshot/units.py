@@ -183,20 +183,20 @@ def words(text: str) -> list[str]:
     return list(dict.fromkeys(_WORD.findall(text)))
 
 
-def scaled_lengths(text: str, factor: float) -> str:
-    """The text with every length in it multiplied, except those in wavelengths.
+def scaled(text: str, kind: str, factor: float) -> str:
+    """The text with every quantity of a kind in it multiplied, except lengths in wavelengths.
 
-    >>> scaled_lengths("rod / 2 + 30 mm - 0.1 lambda", 0.5)
+    >>> scaled("rod / 2 + 30 mm - 0.1 lambda", "length", 0.5)
     'rod / 2 + 15 mm - 0.1 lambda'
     """
 
-    def scaled(match: re.Match[str]) -> str:
+    def multiplied(match: re.Match[str]) -> str:
         one = _plain_unit(match[2])
-        if match[2] == "lambda" or one is None or one.kind != "length":
+        if match[2] == "lambda" or one is None or one.kind != kind:
             return match[0]
         return f"{float(match[1]) * factor:.12g} {match[2]}"
 
-    return _NUMBER_WITH_UNIT.sub(scaled, text)
+    return _NUMBER_WITH_UNIT.sub(multiplied, text)
 
 
 def _with_unit(value: Quantity) -> Any:

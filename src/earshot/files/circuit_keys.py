@@ -24,20 +24,25 @@ _LUMPED: dict[str, Callable[..., Impedance]] = {
 }
 
 
+_SAMPLE = ("frequency", "resistance", "resistance")
+
+
 def read_impedance(table: ImpedanceTable | str, what: str, read: Read, folder: Path) -> Impedance:
-    """An impedance from a table or a word: "open", "short", ohms, lumped elements or a CSV file.
+    """An impedance from a table or a word: "open", "short", ohms, samples, lumped elements or a CSV file.
 
     Raises DesignFileError unless exactly one is given, naming `what`.
     """
+    words = {"open": elements.open_circuit, "short": elements.short_circuit}
     if isinstance(table, str):
-        words = {"open": elements.open_circuit, "short": elements.short_circuit}
         return words[table]() if table in words else elements.impedance(read(table, "resistance", what))
     given = {k: v for k, v in table if k in ImpedanceTable.model_fields and v is not None}
     if len(given) != 1:
         raise DesignFileError(
-            f"{what}: give exactly one of impedance, table, series, parallel, trap; {len(given)} are there"
+            f"{what}: give exactly one of impedance, table, samples, series, parallel, trap; {len(given)} are there"
         )
     ((kind, value),) = given.items()
+    if isinstance(value, str) and value in words:
+        return words[value]()
     if kind == "impedance":
         parts = value if isinstance(value, list) else [value]
         if len(parts) > 2:
@@ -45,6 +50,9 @@ def read_impedance(table: ImpedanceTable | str, what: str, read: Read, folder: P
                 f"{what}.impedance: {len(parts)} numbers; give resistance, or resistance and reactance"
             )
         return elements.impedance(complex(*(read(p, "resistance", f"{what}.impedance") for p in parts)))
+    if kind == "samples":
+        rows = [[read(text, k, f"{what}.samples") for text, k in zip(row, _SAMPLE, strict=True)] for row in value]
+        return elements.impedance([complex(r, x) for _, r, x in rows], [f for f, _, _ in rows])
     if kind == "table":
         return impedance_file(folder / value, what)
     return _LUMPED[kind](**_lumped(value, f"{what}.{kind}", read))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import difflib
-from typing import Annotated, Any
+from typing import Annotated, Any, get_args
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
 
@@ -41,10 +41,34 @@ class JacketTable(_Table):
     loss_tangent: float = 0.0
 
 
-class WireTable(_Table):
-    """A wire: corner points (texts "x, y, z", or a CSV file of them) and a radius."""
+class CircleTable(_Table):
+    """Round a circle, as a polygon of its area: see `circle_points`."""
 
-    points: list[Text] | Text
+    diameter: str | float
+    centre: Text = "0, 0, 0"
+    axis: Text = "z"
+    start: str | float = "0 deg"
+    chords: int = 49
+
+
+class HelixTable(_Table):
+    """Up a helix about an upright axis, as a polygon of its length: see `helix_points`."""
+
+    diameter: str | float
+    rise: str | float
+    turns: str | float
+    base: Text = "0, 0, 0"
+    start: str | float = "0 deg"
+    hand: Text = "right"
+    chords: int = 24
+
+
+class WireTable(_Table):
+    """A wire: where it runs and its radius."""
+
+    points: list[Text] | Text | None = None
+    circle: CircleTable | None = None
+    helix: HelixTable | None = None
     radius: str | float
     metal: Text | None = None
     wall: str | float | None = None
@@ -69,10 +93,11 @@ class LumpedTable(_Table):
 
 
 class ImpedanceTable(_Table):
-    """One of: ohms, a table in a CSV file, lumped elements."""
+    """One of: ohms, "open" or "short"; a table in a CSV file; samples [frequency, R, X]; lumped elements."""
 
     impedance: str | float | list[str | float] | None = None
     table: Text | None = None
+    samples: list[tuple[str | float, str | float, str | float]] | None = None
     series: LumpedTable | None = None
     parallel: LumpedTable | None = None
     trap: LumpedTable | None = None
@@ -195,25 +220,21 @@ class DesignTable(_Table):
     case: dict[str, CaseTable] = {}
 
 
-_TABLES: dict[str, type[BaseModel]] = {
-    "values": ValueTable,
-    "wire": WireTable,
-    "port": PortTable,
-    "metals": MetalTable,
-    "load": LoadTable,
-    "terminal": TerminalTable,
-    "line": LineTable,
-    "stub": StubTable,
-    "band": BandTable,
-    "case": CaseTable,
-}
+def _tables_at(place: tuple[Any, ...]) -> type[BaseModel]:
+    """The kind of table that stands at a place in the file, followed through the types of the fields."""
+    table: Any = DesignTable
+    for word in place:
+        fields = {field.alias or name: field for name, field in table.model_fields.items()}
+        if word in fields:
+            found = _model_in(fields[word].annotation)
+            table = found or table
+    return table  # type: ignore[no-any-return]
 
 
-def _known_keys(place: tuple[Any, ...]) -> list[str]:
-    """The keys that may stand where a wrong one was found."""
-    words = [p for p in place if isinstance(p, str)]
-    table = _TABLES[words[0]] if len(words) > 1 and words[0] in _TABLES else DesignTable
-    return [field.alias or name for name, field in table.model_fields.items()]
+def _model_in(annotation: Any) -> type[BaseModel] | None:
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        return annotation
+    return next((m for m in map(_model_in, get_args(annotation)) if m), None)
 
 
 def _where(place: tuple[Any, ...]) -> str:
@@ -232,17 +253,42 @@ def _explain(problem: Any) -> str:
         return f"{place} is missing: add it"
     if problem["type"] == "extra_forbidden":
         word = str(problem["loc"][-1])
-        known = _known_keys(problem["loc"])
+        known = [field.alias or name for name, field in _tables_at(problem["loc"][:-1]).model_fields.items()]
         close = difflib.get_close_matches(word, known, n=1)
         hint = f"; did you mean '{close[0]}'?" if close else f"; the keys here are {', '.join(known)}"
         return f"{place} is not a key of a design file{hint}"
     return f"{place}: {problem['msg'].lower()}, not {problem['input']!r}"
 
 
-def parsed(content: dict[str, Any], name: str) -> DesignTable:
-    """Check the content of a design file; raises DesignFileError naming the place and the cure of every fault."""
+def _without_faults(content: dict[str, Any], problems: list[Any]) -> dict[str, Any]:
+    """The content less what is wrong, with a stand-in for what is missing, so that the rest can be looked at too."""
+    import copy
+
+    mended = copy.deepcopy(content)
+    for problem in problems:
+        *path, last = [p for p in problem["loc"] if not str(p).endswith("Table")]
+        here: Any = mended
+        for step in path:
+            here = here.get(step) if isinstance(here, dict) else None
+        if isinstance(here, dict):
+            here.pop(last, None)
+            if problem["type"] == "missing":
+                here[last] = {} if last in ("wire", "port") else "?"
+    return mended
+
+
+def parsed(content: dict[str, Any], name: str) -> tuple[DesignTable, dict[str, str]]:
+    """The content of a design file, and what is wrong with it: a complaint, with place and cure, by place.
+
+    What is at fault is left out of the table. Raises DesignFileError when too little is left to go on reading.
+    """
     try:
-        return DesignTable.model_validate(content)
+        return DesignTable.model_validate(content), {}
     except ValidationError as problem:
-        faults = dict.fromkeys(_explain(e) for e in problem.errors())
-        raise DesignFileError("\n".join(f"{name}: {fault}" for fault in faults)) from None
+        wrong = problem.errors()
+    faults = {_where(e["loc"]): f"{name}: {_explain(e)}" for e in reversed(wrong)}
+    faults = dict(reversed(faults.items()))
+    try:
+        return DesignTable.model_validate(_without_faults(content, wrong)), faults
+    except ValidationError:
+        raise DesignFileError("\n".join(faults.values())) from None

@@ -1,4 +1,4 @@
-"""Results as CSV and JSON: what every table becomes outside Python."""
+"""Writing: every result and design by the ending of its file."""
 
 from __future__ import annotations
 
@@ -10,10 +10,12 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from ..answers.solution import Solution
 from ..errors import UsageError
+from ..geometry.design import Design
 from ..network.network import Network
 from .atomic import write_atomically
-from .touchstone import write_touchstone
+from .touchstone import is_touchstone, write_touchstone
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -68,11 +70,13 @@ def json_text(content: Any) -> str:
     return json.dumps(plain(content), indent=2, ensure_ascii=False) + "\n"
 
 
-def write(result: Any, path: str | Path) -> Path:
-    """Write a result by the ending of the path: .csv, .json, or for a network .s1p, .s2p, ... (Touchstone 1.x).
+def write(result: Any, path: str | Path, *, parameters: str = "S", form: str = "RI") -> Path:
+    """Write a result by the ending of the path. The file appears whole or not at all.
 
-    result: a `Network`, a pandas table or labelled samples such as a cut. The file appears whole or not at all.
-    Raises UsageError for an ending Earshot does not write, RunError when the place cannot be written to.
+    .csv, .json: a `Network`, a pandas table or labelled samples such as a cut. .s1p, .s2p, ... and .ts: a network as
+    Touchstone 1 or 2, of parameters "S", "Y" or "Z" in the form "RI", "MA" or "DB". .nc: a `Solution`, to be opened with
+    `read_results`. .toml: a `Design`, as a design file. Raises UsageError for a result that the ending cannot hold,
+    RunError when the place cannot be written to.
 
     >>> import pandas as pd
     >>> print(write(pd.DataFrame({"x": [1, 2]}), getfixture("tmp_path") / "x.csv").read_text())
@@ -83,15 +87,25 @@ def write(result: Any, path: str | Path) -> Path:
     """
     target = Path(path)
     ending = target.suffix.lower()
-    if isinstance(result, Network) and ending.startswith(".s") and ending.endswith("p"):
-        return write_touchstone(result, target)
+    if is_touchstone(target) and isinstance(result, Network):
+        return write_touchstone(result, target, parameters=parameters, form=form)
+    if ending == ".nc" and isinstance(result, Solution):
+        from .results import write_results
+
+        return write_results(result, target)
+    if ending == ".toml" and isinstance(result, Design):
+        from .design_text import design_text
+
+        text = design_text(result)
+        return write_atomically(target, lambda place: place.write_text(text, encoding="utf-8"))
+    if ending not in (".csv", ".json") or isinstance(result, Solution | Design):
+        raise UsageError(
+            f"'{target.name}': a {type(result).__name__} cannot be written there; tables and networks go to .csv and "
+            ".json, networks to .s1p, .s2p, ... or .ts, a Solution to .nc, a Design to .toml"
+        )
     table = network_table(result) if isinstance(result, Network) else result
     writers: dict[str, Callable[[Path], object]] = {
         ".csv": lambda place: _flat(table).to_csv(place, index=False),
         ".json": lambda place: place.write_text(json_text(records(table)), encoding="utf-8"),
     }
-    if ending not in writers:
-        raise UsageError(
-            f"'{target.name}': Earshot writes .csv and .json, and networks as .s1p, .s2p, ...; not '{ending}'"
-        )
     return write_atomically(target, writers[ending])

@@ -203,7 +203,7 @@ class Design:
                 return text
             if name in kept:
                 return f"{self._quantity(name, text).si!r} m" if "lambda" in text else text
-            return units.scaled_lengths(text, factor)
+            return units.scaled(text, "length", factor)
 
         given = {
             name: replace(value, is_=scaled(name, value.is_), from_=scaled(name, value.from_), to=scaled(name, value.to))

@@ -34,6 +34,16 @@ def scattering(admittance: Complexes, references: Complexes) -> Complexes:
     return np.asarray(np.swapaxes(turned, 1, 2) * scale / scale[:, None])
 
 
+def admittance_of(matrices: Complexes, references: Complexes) -> Complexes:
+    """Admittances (n, ports, ports) of scattering matrices at real references (ports,): (1 - S)(1 + S)⁻¹, scaled.
+
+    Raises LinAlgError for a perfect short, which has none.
+    """
+    one, scale = np.eye(len(references)), np.sqrt(references.real)
+    turned = np.linalg.solve(np.swapaxes(one + matrices, 1, 2), np.swapaxes(one - matrices, 1, 2))
+    return np.asarray(np.swapaxes(turned, 1, 2) / (scale * scale[:, None]), np.complex128)
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Network:
     """The antenna between its ports.

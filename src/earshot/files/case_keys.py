@@ -1,0 +1,106 @@
+"""The keys of a design file that say what to solve and how to drive it: frequencies, bands and cases."""
+
+from __future__ import annotations
+
+import math
+import re
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..answers.cases import Case, Cut
+from ..answers.frequencies import Band, band
+from ..errors import DesignFileError, unknown
+from ..fields.near import line_of_points, plane_of_points
+from ..media.surroundings import Medium
+from ..network.sources import Source, amperes, volts
+from ..network.sources import watts as watts_
+from .circuit_keys import read_impedance
+from .schema import CaseTable, DesignTable, NearTable
+from .texts import Texts
+
+_CUT = re.compile(r"^(?:(?P<plane>[EH])|(?P<kind>elevation|azimuth)\s+(?P<angle>.+))$")
+
+
+def read_frequencies(texts: Texts, table: DesignTable) -> tuple[float | Band, ...]:
+    """Single frequencies (Hz), then bands; the file's own frequency when there are none."""
+    found: list[float | Band] = []
+    for i, text in enumerate(table.frequencies):
+        with texts.gathering(f"frequencies, entry {i + 1}"):
+            found.append(texts.hertz(text, f"frequencies, entry {i + 1}"))
+    for i, b in enumerate(table.band):
+        with texts.gathering(f"band, entry {i + 1}"):
+            for key, text in (("from", b.from_), ("to", b.to)):
+                texts.hertz(text, f"band.{key}")
+            found.append(band(b.from_, b.to, b.points, spacing=b.spacing, tolerance=b.tolerance))
+    return tuple(found) or (() if texts.frequency is None else (texts.frequency,))
+
+
+def read_case(texts: Texts, table: DesignTable, name: str, medium: Medium) -> Case:
+    """A case from its table."""
+    case, what = table.case[name], f"case.{name}"
+    sources = _sources(texts, table, case, what)
+    if case.frequency is not None and case.frequencies:
+        raise DesignFileError(f"{texts.name}: {what}: frequency and frequencies are both there; keep one")
+    given = case.frequencies or [table.frequency if case.frequency is None else case.frequency]
+    hertz = tuple(texts.hertz(text, f"{what}.frequency") for text in given)
+    ends = {}
+    for port, end in case.terminations.items():
+        if port not in table.port:
+            raise DesignFileError(f"{texts.name}: {what}.terminations: {unknown('port', port, table.port)}")
+        ends[port] = read_impedance(end, f"{what}.terminations.{port}", texts.quantity, texts.folder)
+    near = {key: _near(texts, near, f"{what}.near.{key}") for key, near in case.near.items()}
+    sectors = {
+        key: (s.toward, texts.quantity(s.within, "angle", f"{what}.sectors.{key}.within"))
+        for key, s in case.sectors.items()
+    }
+    cuts = tuple(_cut(texts, text, what, medium) for text in case.cuts)
+    return Case(name, sources, hertz, cuts, ends, near, sectors)
+
+
+def _sources(texts: Texts, table: DesignTable, case: CaseTable, what: str) -> dict[str, Source]:
+    sources: dict[str, Source] = {}
+    for kind, drives, make in (
+        ("power", case.power, watts_),
+        ("voltage", case.voltage, volts),
+        ("current", case.current, amperes),
+    ):
+        for port, amount in drives.items():
+            if port not in table.port:
+                raise DesignFileError(f"{texts.name}: {what}.{kind}: {unknown('port', port, table.port)}")
+            if port in sources:
+                raise DesignFileError(f"{texts.name}: {what}: port '{port}' is driven twice: keep one")
+            sources[port] = make(texts.quantity(amount, kind, f"{what}.{kind}.{port}"))
+    if not sources and len(table.port) > 1:
+        raise DesignFileError(
+            f"{texts.name}: {what} drives no port: add power = {{ {next(iter(table.port))} = '1 W' }}"
+        )
+    return sources
+
+
+def _near(texts: Texts, table: NearTable, what: str) -> NDArray[np.float64]:
+    def place(text: str | None, key: str) -> list[float]:
+        if text is None:
+            raise DesignFileError(f"{texts.name}: {what}.{key} is missing: give from and to, or corner, u and v")
+        return texts.point(text, f"{what}.{key}")
+
+    if table.corner is None:
+        return line_of_points(place(table.from_, "from"), place(table.to, "to"), table.points)
+    return plane_of_points(place(table.corner, "corner"), place(table.u, "u"), place(table.v, "v"), table.counts)
+
+
+def _cut(texts: Texts, text: str, what: str, medium: Medium) -> Cut:
+    match = _CUT.match(text.strip())
+    if not match:
+        raise DesignFileError(
+            f"{texts.name}: {what}.cuts: '{text}' is not a cut; write 'E', 'H', 'elevation 10 deg' or 'azimuth 0 deg'"
+        )
+    if match["plane"]:
+        return Cut(plane=match["plane"])
+    angle = texts.quantity(match["angle"], "angle", f"{what}.cuts")
+    if match["kind"] == "azimuth":
+        return Cut(azimuth=angle)
+    least = 0.0 if medium.has_plane else -90.0
+    if not least <= math.degrees(angle) <= 90.0:
+        raise DesignFileError(f"{texts.name}: {what}.cuts: '{text}' is outside {least:g} to 90 deg of elevation")
+    return Cut(elevation=angle)

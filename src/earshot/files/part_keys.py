@@ -1,0 +1,156 @@
+"""The keys of a design file that say what an antenna is made of: values, wires and ports."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from .. import units
+from ..errors import DesignFileError, UnitError, UsageError, unknown
+from ..geometry.design import Quantities, Value
+from ..geometry.parts import Port, Wire
+from ..geometry.shapes import circle_points, helix_points
+from ..media.metals import Jacket, Metal, metal
+from .schema import CircleTable, DesignTable, HelixTable, PortTable, TerminalTable, ValueTable, WireTable
+from .texts import Texts
+
+_RESERVED = ("lambda", "pi", "frequency", "build", "self", "sqrt", "sin", "cos", "tan", "hypot", "min", "max", "abs")
+
+
+def read_value(texts: Texts, name: str, given: str | float | ValueTable, known: Quantities) -> Value:
+    """A named value; its quantity joins those that are known, for the values after it."""
+    if not name.isidentifier() or name in _RESERVED:
+        raise DesignFileError(
+            f"{texts.name}: values.{name} cannot be used in arithmetic: name it with letters, digits and _, "
+            f"and not {', '.join(_RESERVED)}"
+        )
+    table = given if isinstance(given, ValueTable) else ValueTable.model_validate({"is": given})
+    for key, text in (("from", table.from_), ("to", table.to), ("is", table.is_)):
+        if isinstance(text, str):
+            what = f"{texts.name}: values.{name}.{key}"
+            known[name] = units.evaluate(text, known, wavelength=texts.wavelength, what=what)
+        elif text is not None:
+            known[name] = units.Quantity(float(text), "number")
+    return Value(table.is_, table.from_, table.to, table.note)
+
+
+def read_metal(texts: Texts, table: DesignTable, place: str, name: str) -> Metal:
+    """One of the file's own metals, or one that is known by name."""
+    own = table.metals.get(name)
+    try:
+        return Metal(name, own.conductivity, own.permeability, own.source) if own else metal(name)
+    except UsageError as problem:
+        raise DesignFileError(f"{texts.name}: {place}: {problem}") from None
+
+
+def read_wire(texts: Texts, name: str, table: WireTable, names: Quantities, metal: Metal | None) -> list[Wire]:
+    """A wire of a metal from its table: one, or none when something in it is at fault."""
+    place, before = f"wire.{name}", texts.stumbles
+    lengths: dict[str, float] = {}
+    for key, text in (("radius", table.radius), ("wall", table.wall)):
+        if text is not None:
+            with texts.gathering(f"{place}.{key}"):
+                lengths[key] = texts.quantity(text, "length", f"{place}.{key}", names)
+    jacket, points = None, []
+    if table.jacket is not None:
+        with texts.gathering(f"{place}.jacket"):
+            thickness = texts.quantity(table.jacket.thickness, "length", f"{place}.jacket.thickness", names)
+            jacket = Jacket(thickness, table.jacket.permittivity, table.jacket.loss_tangent)
+    with texts.gathering(f"{place}.points"):
+        points = _points(texts, place, table, names)
+    if texts.stumbles == before:
+        with texts.gathering(place):
+            return [Wire(name, points, metal=metal, jacket=jacket, **lengths)]
+    return []
+
+
+def _points(texts: Texts, place: str, table: WireTable, names: Quantities) -> list[Any]:
+    given = [key for key in ("points", "circle", "helix") if getattr(table, key) is not None]
+    if len(given) != 1:
+        raise DesignFileError(f"{texts.name}: {place}: give exactly one of points, circle, helix; {len(given)} are there")
+    if table.circle is not None:
+        return _circle(texts, f"{place}.circle", table.circle, names)
+    if table.helix is not None:
+        return _helix(texts, f"{place}.helix", table.helix, names)
+    if isinstance(table.points, str):
+        return _points_file(texts, table.points, f"{place}.points")
+    points = []
+    for i, text in enumerate(table.points or []):
+        what = f"{place}.points, point {i + 1}"
+        with texts.gathering(what):
+            points.append(texts.point(text, what, names))
+    return points
+
+
+def _circle(texts: Texts, place: str, table: CircleTable, names: Quantities) -> list[Any]:
+    return circle_points(
+        texts.quantity(table.diameter, "length", f"{place}.diameter", names),
+        centre=texts.point(table.centre, f"{place}.centre", names),
+        axis=table.axis,
+        start=texts.quantity(table.start, "angle", f"{place}.start", names),
+        chords=table.chords,
+    )
+
+
+def _helix(texts: Texts, place: str, table: HelixTable, names: Quantities) -> list[Any]:
+    return helix_points(
+        texts.quantity(table.diameter, "length", f"{place}.diameter", names),
+        texts.quantity(table.rise, "length", f"{place}.rise", names),
+        texts.quantity(table.turns, "number", f"{place}.turns", names),
+        base=texts.point(table.base, f"{place}.base", names),
+        start=texts.quantity(table.start, "angle", f"{place}.start", names),
+        hand=table.hand,
+        chords=table.chords,
+    )
+
+
+def _points_file(texts: Texts, text: str, what: str) -> list[list[float]]:
+    import pandas as pd
+
+    path = texts.folder / Path(text)
+    try:
+        frame = pd.read_csv(path, comment="#", skipinitialspace=True)
+    except (OSError, ValueError) as problem:
+        raise DesignFileError(f"{texts.name}: {what}: cannot read '{path}': {problem}") from None
+    headers = [re.fullmatch(r"\s*([xyz])\s*\((\w+)\)\s*", str(c)) for c in frame.columns]
+    if [h.group(1) if h else None for h in headers] != ["x", "y", "z"]:
+        raise DesignFileError(
+            f"{texts.name}: {what}: '{path.name}' must begin with a line like 'x (mm), y (mm), z (mm)', "
+            f"not '{', '.join(map(str, frame.columns))}'"
+        )
+    scales = [units.read(f"1 {h.group(2)}", "length", what=f"{texts.name}: {what}") for h in headers if h]
+    numbers = frame.apply(pd.to_numeric, errors="coerce").to_numpy(float)
+    if not np.isfinite(numbers).all():
+        row = int(np.flatnonzero(~np.isfinite(numbers).all(axis=1))[0]) + 1
+        raise DesignFileError(f"{texts.name}: {what}: '{path.name}', point {row}: not three numbers; mend that line")
+    return (numbers * scales).tolist()  # type: ignore[no-any-return]
+
+
+def read_gap(
+    texts: Texts, place: str, table: PortTable | TerminalTable, names: Quantities, wires: Any
+) -> tuple[str | float, float | None]:
+    """Where a gap is (a fraction, or text in metres) and how wide; its wire must be among `wires`."""
+    if table.on not in wires:
+        raise DesignFileError(f"{texts.name}: {place}.on: {unknown('wire', table.on, wires)}")
+    at: str | float = table.at
+    if isinstance(at, str):
+        found = units.evaluate(at, names, wavelength=texts.wavelength, what=f"{texts.name}: {place}.at")
+        if found.kind not in ("number", "length"):
+            raise UnitError(
+                f"{texts.name}: {place}.at: '{table.at}' is a {found.kind}; give a fraction of the wire or a length"
+            )
+        at = found.si if found.kind == "number" else f"{found.si!r} m"
+    return at, None if table.gap is None else texts.quantity(table.gap, "length", f"{place}.gap", names)
+
+
+def read_port(texts: Texts, name: str, table: PortTable, names: Quantities, wires: Any) -> Port:
+    """A port from its table."""
+    at, gap = read_gap(texts, f"port.{name}", table, names, wires)
+    what, parts = f"port.{name}.reference", table.reference
+    parts = parts if isinstance(parts, list) else [parts]
+    if not 1 <= len(parts) <= 2:
+        raise DesignFileError(f"{texts.name}: {what}: {len(parts)} numbers; give resistance, or resistance and reactance")
+    return Port(name, table.on, at, gap, complex(*(texts.quantity(p, "resistance", what, names) for p in parts)))

@@ -1,0 +1,94 @@
+"""The texts of one design file: what they come to in SI, and everything that is wrong with them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from pathlib import Path
+
+from .. import units
+from ..constants import wavelength
+from ..errors import DesignFileError, EarshotError, UnitError
+
+
+class Texts:
+    """Reads the texts of one file, with its name in every complaint, and gathers complaints to tell them all at once.
+
+    name: of the file. folder: where the files it names are. frequency: where "lambda" is measured, as text. faults:
+    places already known to be wrong; what follows from them is not told again, but counts among the stumbles.
+    """
+
+    def __init__(self, name: str, folder: Path, frequency: str | float, faults: Mapping[str, str]) -> None:
+        self.name, self.folder = name, folder
+        self.faults, self.stumbles = dict(faults), 0
+        self.frequency: float | None = None
+        with self.gathering("frequency"):
+            hertz = self.quantity(frequency, "frequency", "frequency")
+            if hertz <= 0.0:
+                raise UnitError(f"{name}: frequency: {frequency} is not above zero; write it like '150.1 MHz'")
+            self.frequency = hertz
+
+    @property
+    def wavelength(self) -> float | None:
+        """Length of "lambda", metres; None while the frequency is at fault."""
+        return None if self.frequency is None else wavelength(self.frequency)
+
+    @contextmanager
+    def gathering(self, place: str) -> Iterator[None]:
+        """Keep a complaint made inside for `told`, unless it follows from one that is already there."""
+        try:
+            yield
+        except EarshotError as problem:
+            self.stumbles += 1
+            for line in str(problem).splitlines():
+                # Faults found by the parts themselves do not know which file they came from.
+                says = line if line.startswith(f"{self.name}: ") else f"{self.name}: {line}"
+                if not any(self._follows(says, fault) for fault in self.faults):
+                    self.faults.setdefault(f"{place} {len(self.faults)}" if place in self.faults else place, says)
+
+    def _follows(self, says: str, fault: str) -> bool:
+        words = fault.split(" ")[0]
+        missing = words.startswith("values.") and f"there is no value '{words.split('.')[1]}'" in says
+        return missing or f": {words}:" in says or (words == "frequency" and "uses lambda" in says)
+
+    def told(self) -> None:
+        """Raise DesignFileError with every complaint, a line each, if there are any."""
+        if self.faults:
+            raise DesignFileError("\n".join(dict.fromkeys(self.faults.values())))
+
+    def quantity(
+        self, value: str | float, kind: str, what: str, names: Mapping[str, units.Quantity] | None = None
+    ) -> float:
+        """A text as an SI number; raises UnitError naming file and place."""
+        long = self.wavelength if what != "frequency" else None
+        return units.read(value, kind, what=f"{self.name}: {what}", names=names, wavelength=long, bare=False)
+
+    def hertz(self, value: str | float, what: str) -> float:
+        """A frequency above zero."""
+        found = self.quantity(value, "frequency", what)
+        if found <= 0.0:
+            raise UnitError(f"{self.name}: {what}: {value} is not above zero; write it like '150.1 MHz'")
+        return found
+
+    def cells(self, text: str, what: str) -> list[str]:
+        """The three coordinates of a point's text."""
+        cells = _split(text)
+        if len(cells) != 3:
+            raise DesignFileError(f"{self.name}: {what}: '{text}' has {len(cells)} coordinates; write three, 'x, y, z'")
+        return cells
+
+    def point(self, text: str, what: str, names: Mapping[str, units.Quantity] | None = None) -> list[float]:
+        """A point's text as three lengths, metres."""
+        return [self.quantity(cell, "length", what, names) for cell in self.cells(text, what)]
+
+
+def _split(text: str) -> list[str]:
+    """Split at the commas that are not inside brackets."""
+    cells, depth = [""], 0
+    for letter in text:
+        depth += (letter == "(") - (letter == ")")
+        if letter == "," and depth == 0:
+            cells.append("")
+        else:
+            cells[-1] += letter
+    return [cell.strip() for cell in cells]

@@ -1,0 +1,45 @@
+"""A measured curve of which only the size of the reflection is known."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import xarray as xr
+from numpy.typing import NDArray
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Trace:
+    """|reflection| over frequency at one port: what a meter without phase gives.
+
+    frequencies (n,), Hz. magnitude (n,). reference: ohm it was measured against. It lies over networks in figures of
+    VSWR and return loss; it has no impedance.
+    """
+
+    frequencies: NDArray[np.float64]
+    magnitude: NDArray[np.float64]
+    reference: float
+    label: str
+
+    @property
+    def ports(self) -> tuple[str, ...]:
+        """Its one port."""
+        return ("measured",)
+
+    @property
+    def references(self) -> NDArray[np.complex128]:
+        """The reference as networks have it (1,)."""
+        return np.array([self.reference], np.complex128)
+
+    def _each(self, values: NDArray[np.float64], name: str, unit: str) -> xr.DataArray:
+        coordinates = {"frequency": ("frequency", self.frequencies, {"units": "Hz"}), "port": list(self.ports)}
+        return xr.DataArray(values[:, None], coordinates, ("frequency", "port"), name, {"units": unit})
+
+    def vswr(self) -> xr.DataArray:
+        """Voltage standing wave ratio (frequency, port)."""
+        return self._each((1.0 + self.magnitude) / np.maximum(1.0 - self.magnitude, 1e-12), "vswr", "1")
+
+    def return_loss(self) -> xr.DataArray:
+        """Return loss (frequency, port), dB."""
+        return self._each(-20.0 * np.log10(np.maximum(self.magnitude, 1e-15)), "return_loss", "dB")
