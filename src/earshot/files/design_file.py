@@ -57,11 +57,45 @@ class FileBuild:
 
     def __call__(self, values: Values) -> Antenna:
         """The antenna for these values; raises DesignFileError with everything that is wrong."""
-        texts = Texts(self.name, self.folder, f"{self.frequency!r} Hz", {})
+        texts = Texts(self.name, self.folder, f"{values.frequency or self.frequency!r} Hz", {})
         antenna = built(texts, self.table, values.quantities, self.metals, medium_of(texts, self.table))
         texts.told()
         assert antenna is not None
         return antenna
+
+
+@dataclass(frozen=True, slots=True)
+class Dimension:
+    """A value and the two points (x, y, z), metres, that a drawing shows it between."""
+
+    name: str
+    text: str
+    start: tuple[float, ...]
+    stop: tuple[float, ...]
+
+
+def dimensions(design: Design) -> list[Dimension]:
+    """The values that a design file says where to draw, in its order; none for a design made in Python."""
+    build = design.build
+    if not isinstance(build, FileBuild):
+        return []
+    texts = Texts(build.name, build.folder, f"{design.frequency!r} Hz", {})
+    found = _dimensions(texts, build.table, design.values.quantities)
+    written = {name: str(value.is_) for name, value in design.given}
+    return [Dimension(name, written[name], *points) for name, points in found.items()]
+
+
+def _dimensions(
+    texts: Texts, table: DesignTable, names: Quantities
+) -> dict[str, tuple[tuple[float, ...], tuple[float, ...]]]:
+    found = {}
+    for name, (start, stop) in table.dimensions.items():
+        what = f"dimensions.{name}"
+        with texts.gathering(what):
+            if name not in table.values:
+                raise DesignFileError(f"{texts.name}: {what}: {unknown('value', name, table.values)}")
+            found[name] = tuple(texts.point(start, what, names)), tuple(texts.point(stop, what, names))
+    return found
 
 
 def medium_of(texts: Texts, table: DesignTable) -> Medium:
@@ -146,6 +180,7 @@ def design_from_text(text: str, name: str, folder: Path) -> DesignFile:
             with texts.gathering(where):
                 metals[metal] = read_metal(texts, table, where, metal)
     built(texts, table, known, metals, medium)
+    _dimensions(texts, table, known)
     frequencies = read_frequencies(texts, table)
     cases = []
     for word in table.case:

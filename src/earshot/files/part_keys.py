@@ -103,6 +103,7 @@ def _helix(texts: Texts, place: str, table: HelixTable, names: Quantities) -> li
         base=texts.point(table.base, f"{place}.base", names),
         start=texts.quantity(table.start, "angle", f"{place}.start", names),
         hand=table.hand,
+        lead=texts.quantity(table.lead, "length", f"{place}.lead", names),
         chords=table.chords,
     )
 

@@ -60,6 +60,7 @@ class HelixTable(_Table):
     base: Text = "0, 0, 0"
     start: str | float = "0 deg"
     hand: Text = "right"
+    lead: str | float = "0 m"
     chords: int = 24
 
 
@@ -209,6 +210,7 @@ class DesignTable(_Table):
     metal: Text | None = None
     metals: dict[str, MetalTable] = {}
     values: dict[str, str | float | ValueTable] = {}
+    dimensions: dict[str, tuple[Text, Text]] = {}
     wire: dict[str, WireTable]
     port: dict[str, PortTable]
     load: dict[str, LoadTable] = {}

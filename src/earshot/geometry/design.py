@@ -46,10 +46,13 @@ class Quantities(dict[str, Quantity]):
 
 
 class Values(Mapping[str, float]):
-    """The values a design was built with, in SI, by name: `v.spacing` or `v["spacing"]`."""
+    """The values a design was built with, in SI, by name: `v.spacing` or `v["spacing"]`.
 
-    def __init__(self, quantities: Quantities) -> None:
-        self.quantities = quantities
+    quantities: with what they measure. frequency: of the design, Hz.
+    """
+
+    def __init__(self, quantities: Quantities, frequency: float | None) -> None:
+        self.quantities, self.frequency = quantities, frequency
 
     def __getitem__(self, name: str) -> float:
         if name not in self.quantities:
@@ -142,7 +145,7 @@ class Design:
                     f"({value.from_ or 'any'} to {value.to or 'any'}): change it or the range"
                 )
             resolved[name] = found
-        return Values(resolved)
+        return Values(resolved, self.frequency)
 
     def _bound(self, name: str, key: str, text: str | float | None, value: Quantity) -> float | None:
         if text is None:

@@ -60,12 +60,13 @@ def helix_points(
     base: Sequence[Length] = (0.0, 0.0, 0.0),
     start: str | float = 0.0,
     hand: str = "right",
+    lead: Length = 0.0,
     chords: int = 24,
 ) -> list[tuple[float, float, float]]:
     """Corners of a helix about an upright axis, as long as the curve: about chords × turns + 1 points in metres.
 
     rise: of one turn. base: where the axis begins. start: where the first corner is, from x towards y. hand: "right"
-    turns as a right-hand screw going up. Raises UsageError and UnitError.
+    turns as a right-hand screw going up. lead: length of a straight upright piece below the first corner. Raises UsageError and UnitError.
     """
     metres, up = units.length(diameter, "helix, diameter"), units.length(rise, "helix, rise")
     if metres <= 0.0 or up <= 0.0:
@@ -81,4 +82,7 @@ def helix_points(
     turn = units.angle(start, "helix, start") + (swept if hand == "right" else -swept)
     x, y, z = (units.length(c, "helix, base") for c in base)
     points = [x + corner * np.cos(turn), y + corner * np.sin(turn), z + up * swept / (2.0 * math.pi)]
-    return [(a, b, c) for a, b, c in np.stack(points, axis=1).tolist()]
+    corners = [(a, b, c) for a, b, c in np.stack(points, axis=1).tolist()]
+    below = units.length(lead, "helix, lead")
+    first = corners[0]
+    return [(first[0], first[1], first[2] - below), *corners] if below else corners

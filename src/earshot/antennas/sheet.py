@@ -1,0 +1,99 @@
+"""Composing the text of a design file, from which a ready-made antenna is read like any other."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from pathlib import Path
+
+from .. import units
+from ..errors import UsageError
+from ..files.design_file import design_from_text
+from ..geometry.design import Design
+
+Between = tuple[str, str]
+
+
+class Sheet:
+    """A design file in the making. title and purpose head it; frequency is where "lambda" is measured."""
+
+    def __init__(self, title: str, purpose: str, frequency: str | float, *, medium: str = "") -> None:
+        self.title = title
+        self.hertz = units.frequency(frequency)
+        self._head = [f"# {line}" for line in purpose.splitlines()]
+        self._head += [f"title = {_quoted(title)}", f'frequency = "{units.engineering(self.hertz, "Hz", 12)}"']
+        self._head += [f'medium = "{medium}"'] if medium else []
+        self._values: list[tuple[str, str]] = []
+        self._dimensions: list[str] = []
+        self._parts: list[str] = []
+
+    def value(self, name: str, is_: str | float, low: str | float, high: str | float, note: str, *at: str) -> None:
+        """A value with its range and a note; at: the two points a drawing shows it between."""
+        entry = f"is = {_quoted(is_)}, from = {_quoted(low)}, to = {_quoted(high)}, note = {_quoted(note)}"
+        self._values.append((name, "{ " + entry + " }"))
+        if at:
+            self._dimensions.append(f"{name} = [{_quoted(at[0])}, {_quoted(at[1])}]")
+
+    def rod(self, is_: str = "0.004 lambda") -> None:
+        """The diameter every ready-made antenna has."""
+        self.value("rod", is_, "0.0001 lambda", "0.03 lambda", "diameter of the metal")
+
+    def wire(self, name: str, *points: str, radius: str = "rod / 2") -> None:
+        """A wire through points."""
+        rows = ", ".join(_quoted(p) for p in points)
+        self._part("wire", name, f"radius = {_quoted(radius)}", f"points = [{rows}]")
+
+    def curve(self, name: str, kind: str, keys: Mapping[str, str | int], radius: str = "rod / 2") -> None:
+        """A wire along a circle or a helix."""
+        entry = ", ".join(f"{key} = {_quoted(text)}" for key, text in keys.items())
+        self._part("wire", name, f"radius = {_quoted(radius)}", f"{kind} = {{ {entry} }}")
+
+    def port(self, name: str, on: str, at: str | float, reference: str = "50 ohm") -> None:
+        """A port."""
+        self._part("port", name, f"on = {_quoted(on)}", f"at = {_quoted(at)}", f"reference = {_quoted(reference)}")
+
+    def terminal(self, name: str, on: str, at: str | float = 0.5) -> None:
+        """A gap for a line."""
+        self._part("terminal", name, f"on = {_quoted(on)}", f"at = {_quoted(at)}")
+
+    def line(self, name: str, one: str, two: str, impedance: str, length: str, *, crossed: bool = False) -> None:
+        """An ideal line between two gaps."""
+        rows = [f"from = {_quoted(one)}", f"to = {_quoted(two)}", f"impedance = {_quoted(impedance)}"]
+        self._part("line", name, *rows, f"length = {_quoted(length)}", *(["crossed = true"] if crossed else []))
+
+    def band(self, low: float, high: float, points: int = 101) -> None:
+        """A band, as shares of the frequency."""
+        ends = [units.engineering(share * self.hertz, "Hz", 6) for share in (low, high)]
+        self._parts.append(f'\n[band]\nfrom = "{ends[0]}"\nto = "{ends[1]}"\npoints = {points}')
+
+    def case(self, *cuts: str) -> None:
+        """One watt into the port, and the cuts to take."""
+        rows = ", ".join(_quoted(c) for c in cuts)
+        self._parts.append(f'\n[case.transmitting]\npower = {{ feed = "1 W" }}\ncuts = [{rows}]')
+
+    def _part(self, kind: str, name: str, *rows: str) -> None:
+        self._parts.append("\n".join([f"\n[{kind}.{name}]", *rows]))
+
+    @property
+    def text(self) -> str:
+        """The file."""
+        width = max(len(name) for name, _ in self._values)
+        values = [f"{name:<{width}} = {entry}" for name, entry in self._values]
+        shown = ["", "# Where a drawing of the geometry shows them, from point to point.", "[dimensions]"]
+        shown = [*shown, *self._dimensions] if self._dimensions else []
+        return "\n".join([*self._head, "", "[values]", *values, *shown, *self._parts]) + "\n"
+
+    def design(self, changes: Mapping[str, str | float]) -> Design:
+        """The design, with values changed."""
+        return design_from_text(self.text, self.title, Path()).design.with_(**changes)
+
+
+def counted(number: int, what: str, least: int, most: int) -> int:
+    """A number of parts, if it makes sense; raises UsageError."""
+    if isinstance(number, bool) or not isinstance(number, int) or not least <= number <= most:
+        raise UsageError(f"{what} = {number!r} is not a whole number from {least} to {most}")
+    return number
+
+
+def _quoted(value: str | float) -> str:
+    return json.dumps(value, ensure_ascii=False)
