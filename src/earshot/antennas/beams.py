@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import math
+
 from ..geometry.design import Design
 from .sheet import Sheet, counted
 
 
-def _yagi_values(sheet: Sheet, elements: int) -> tuple[list[str], list[str]]:
+def _yagi_values(sheet: Sheet, elements: int, longer: float = 1.0) -> tuple[list[str], list[str]]:
     """The lengths and places of a Yagi's elements: names of the values, and expressions for x."""
     names = ["reflector", "driven", *(f"director_{i + 1}" for i in range(elements - 2))]
     places, x = ["-behind", "0"], "0"
@@ -16,7 +18,7 @@ def _yagi_values(sheet: Sheet, elements: int) -> tuple[list[str], list[str]]:
     lengths = yagi_lengths(elements)
     for name, place, length in zip(names, places, lengths, strict=True):
         ends = f"{place}, -{name} / 2, 0", f"{place}, {name} / 2, 0"
-        sheet.value(name, f"{length:.4g} lambda", "0.3 lambda", "0.6 lambda", "tip to tip", *ends)
+        sheet.value(name, f"{longer * length:.4g} lambda", "0.3 lambda", "0.6 lambda", "tip to tip", *ends)
     gaps = yagi_spacings(elements)
     low = "-0.3 * driven"
     sheet.value(
@@ -32,14 +34,23 @@ def _yagi_values(sheet: Sheet, elements: int) -> tuple[list[str], list[str]]:
     return names, places
 
 
+_STEPPED = 1.03
+"""How much longer elements of 0.005 and 0.003 wavelengths are than plain ones of 0.004 for the same match."""
+
+
 def yagi_lengths(elements: int) -> list[float]:
-    """Lengths in wavelengths of reflector, driven element and directors, for rods of 0.004 wavelengths."""
-    return [0.492, 0.470, *(0.440 - 0.003 * i for i in range(elements - 2))]
+    """Lengths in wavelengths of reflector, driven element and directors, for rods of 0.004 wavelengths.
+
+    Found, with `yagi_spacings`, by a search over 2 to 11 elements for gain at a VSWR below 1.5 on 50 ohm and 15 dB
+    front-to-back over 2 percent of band, in a form that one rule serves all.
+    """
+    return [0.4835, 0.4597, *(0.425 - 0.01 * (1.0 - math.exp(-i / 4)) for i in range(elements - 2))]
 
 
 def yagi_spacings(elements: int) -> list[float]:
-    """Spacings in wavelengths: reflector to driven, then to each director."""
-    return [0.2, *(min(0.15 + 0.05 * i, 0.3) for i in range(elements - 2))]
+    """Spacings in wavelengths: reflector to driven, then to each director; see `yagi_lengths`."""
+    onward = [0.2028, 0.2756, *(0.33 - 0.0716 * math.exp(-i / 3) for i in range(max(elements - 4, 0)))]
+    return [0.2418, *onward[: elements - 2]]
 
 
 def yagi(frequency: str | float, *, elements: int = 3, **values: str | float) -> Design:
@@ -66,7 +77,7 @@ def stepped_yagi(frequency: str | float, *, elements: int = 3, **values: str | f
     driven rod included, 2 to 20. values: to change, by name. Raises UsageError and UnitError.
     """
     sheet = Sheet(f"Stepped Yagi, {elements} elements", "A Yagi beam along +x, of tube in two diameters.", frequency)
-    names, places = _yagi_values(sheet, counted(elements, "elements", 2, 20))
+    names, places = _yagi_values(sheet, counted(elements, "elements", 2, 20), _STEPPED)
     middle = "0, -middle / 2, 0", "0, middle / 2, 0"
     sheet.value("middle", "0.2 lambda", "0.05 lambda", "0.28 lambda", "length of every thick middle", *middle)
     sheet.rod("0.005 lambda")
@@ -92,12 +103,12 @@ def quad(frequency: str | float, *, elements: int = 2, **values: str | float) ->
     names = ["reflector", "driven", *(f"director_{i + 1}" for i in range(counted(elements, "elements", 2, 8) - 2))]
     places = ["-behind", "0", *(f"{i + 1} * ahead" for i in range(elements - 2))]
     for i, (name, place) in enumerate(zip(names, places, strict=True)):
-        side = (0.277, 0.262)[i] if i < 2 else 0.245 - 0.002 * (i - 2)
+        side = (0.272, 0.2535)[i] if i < 2 else 0.243 - 0.002 * (i - 2)
         bottom = f"{place}, -{name} / 2, -{name} / 2", f"{place}, {name} / 2, -{name} / 2"
         sheet.value(name, f"{side:.4g} lambda", "0.15 lambda", "0.4 lambda", "a side", *bottom)
     low = "-0.5 * driven"
     behind = f"-behind, {low}, {low}", f"0, {low}, {low}"
-    sheet.value("behind", "0.18 lambda", "0.08 lambda", "0.35 lambda", "reflector to driven", *behind)
+    sheet.value("behind", "0.15 lambda", "0.08 lambda", "0.35 lambda", "reflector to driven", *behind)
     if elements > 2:
         ahead = f"0, {low}, {low}", f"ahead, {low}, {low}"
         sheet.value("ahead", "0.18 lambda", "0.08 lambda", "0.35 lambda", "from each loop to the next", *ahead)

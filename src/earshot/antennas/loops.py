@@ -7,14 +7,14 @@ from .sheet import Sheet
 
 
 def circular_loop(frequency: str | float, **values: str | float) -> Design:
-    """A circle of one wavelength round: a little more gain than a dipole, broadside, about 130 ohm.
+    """A circle of one wavelength round: a little more gain than a dipole, broadside, about 140 ohm.
 
     In the y-z plane, fed at the bottom: horizontal polarisation along x. Below a tenth of a wavelength round it is a
     small loop, in whose plane the field is strongest. values: to change, by name. Raises UsageError and UnitError.
     """
     sheet = Sheet("Circular loop", "A circular loop of one wavelength, fed at the bottom.", frequency)
     across = "0, -around / pi / 2, 0", "0, around / pi / 2, 0"
-    sheet.value("around", "1.06 lambda", "0.05 lambda", "2.5 lambda", "circumference; drawn: the diameter", *across)
+    sheet.value("around", "1.062 lambda", "0.05 lambda", "2.5 lambda", "circumference; drawn: the diameter", *across)
     sheet.rod("0.002 lambda")
     sheet.curve("loop", "circle", {"diameter": "around / pi", "axis": "x", "start": "90 deg"})
     sheet.port("feed", "loop", 0.5, "100 ohm")
@@ -24,14 +24,14 @@ def circular_loop(frequency: str | float, **values: str | float) -> Design:
 
 
 def square_loop(frequency: str | float, **values: str | float) -> Design:
-    """A square of a quarter wavelength a side: broadside, about 120 ohm; the driven half of a quad.
+    """A square of a quarter wavelength a side: broadside, about 130 ohm; the driven half of a quad.
 
     In the y-z plane, fed in the middle of the bottom side: horizontal polarisation along x. values: to change, by name.
     Raises UsageError and UnitError.
     """
     sheet = Sheet("Square loop", "A square loop, fed in the middle of its lower side.", frequency)
     bottom = "0, -side / 2, -side / 2", "0, side / 2, -side / 2"
-    sheet.value("side", "0.266 lambda", "0.02 lambda", "0.6 lambda", "of the square", *bottom)
+    sheet.value("side", "0.274 lambda", "0.02 lambda", "0.6 lambda", "of the square", *bottom)
     sheet.rod("0.002 lambda")
     sheet.wire("loop", *bottom, "0, side / 2, side / 2", "0, -side / 2, side / 2", bottom[0])
     sheet.port("feed", "loop", 0.125, "100 ohm")
@@ -48,7 +48,7 @@ def delta_loop(frequency: str | float, **values: str | float) -> Design:
     """
     sheet = Sheet("Delta loop", "A delta loop: an equilateral triangle fed in the middle of its base.", frequency)
     base = "0, -side / 2, 0", "0, side / 2, 0"
-    sheet.value("side", "0.358 lambda", "0.02 lambda", "0.8 lambda", "of the triangle", *base)
+    sheet.value("side", "0.3695 lambda", "0.02 lambda", "0.8 lambda", "of the triangle", *base)
     sheet.rod("0.002 lambda")
     sheet.wire("loop", *base, "0, 0, side * sqrt(0.75)", base[0])
     sheet.port("feed", "loop", "side / 2", "100 ohm")

@@ -16,7 +16,7 @@ def dipole(frequency: str | float, **values: str | float) -> Design:
     """
     sheet = Sheet("Half-wave dipole", "A dipole along y, fed in the middle.", frequency)
     sheet.value(
-        "length", "0.472 lambda", "0.3 lambda", "1.5 lambda", "tip to tip", "0, -length / 2, 0", "0, length / 2, 0"
+        "length", "0.4695 lambda", "0.3 lambda", "1.5 lambda", "tip to tip", "0, -length / 2, 0", "0, length / 2, 0"
     )
     sheet.rod()
     sheet.wire("rod", "0, -length / 2, 0", "0, length / 2, 0")
@@ -27,7 +27,7 @@ def dipole(frequency: str | float, **values: str | float) -> Design:
 
 
 def inverted_v(frequency: str | float, **values: str | float) -> Design:
-    """A dipole with its arms sloping down from one mast: one support, nearly round in azimuth, about 50 ohm.
+    """A dipole with its arms sloping down from one mast: one support, nearly round in azimuth, about 60 ohm.
 
     In the y-z plane, fed at the apex, which lies at `height` above a perfect plane. values: to change, by name. Raises
     UsageError and UnitError.
@@ -35,7 +35,7 @@ def inverted_v(frequency: str | float, **values: str | float) -> Design:
     purpose = "An inverted V: a dipole whose arms slope down from one mast."
     sheet = Sheet("Inverted V", purpose, frequency, medium="perfect plane")
     tip = "apex / 2 + arm * cos(slope), height - arm * sin(slope)"
-    sheet.value("arm", "0.2325 lambda", "0.15 lambda", "0.4 lambda", "one arm", "0, apex / 2, height", f"0, {tip}")
+    sheet.value("arm", "0.2383 lambda", "0.15 lambda", "0.4 lambda", "one arm", "0, apex / 2, height", f"0, {tip}")
     sheet.value("slope", "35 deg", "0 deg", "60 deg", "of the arms below the horizon")
     sheet.value("height", "0.5 lambda", "0.25 lambda", "2 lambda", "of the apex", "0, 0, 0", "0, 0, height")
     sheet.value("apex", "0.015 lambda", "0.005 lambda", "0.05 lambda", "straight piece between the arms")
@@ -54,7 +54,7 @@ def folded_dipole(frequency: str | float, **values: str | float) -> Design:
     """
     sheet = Sheet("Folded dipole", "A folded dipole: two rods joined at their ends, the lower one fed.", frequency)
     sheet.value(
-        "length", "0.464 lambda", "0.35 lambda", "0.6 lambda", "end to end", "0, -length / 2, 0", "0, length / 2, 0"
+        "length", "0.4504 lambda", "0.35 lambda", "0.6 lambda", "end to end", "0, -length / 2, 0", "0, length / 2, 0"
     )
     sheet.value(
         "spacing", "0.025 lambda", "0.01 lambda", "0.08 lambda", "between the rods", "0, 0, 0", "0, 0, spacing"
@@ -78,10 +78,10 @@ def open_sleeve(frequency: str | float, **values: str | float) -> Design:
     sheet = Sheet("Open-sleeve dipole", purpose, frequency)
     sheet.value("second", 1.9, 1.3, 2.5, "higher band over the lower")
     sheet.value(
-        "driven", "0.478 lambda", "0.4 lambda", "0.52 lambda", "tip to tip", "0, -driven / 2, 0", "0, driven / 2, 0"
+        "driven", "0.4745 lambda", "0.4 lambda", "0.52 lambda", "tip to tip", "0, -driven / 2, 0", "0, driven / 2, 0"
     )
     sleeve = "0, -sleeve / 2, spacing", "0, sleeve / 2, spacing"
-    sheet.value("sleeve", "0.445 lambda / second", "0.15 lambda", "0.4 lambda", "of each free rod", *sleeve)
+    sheet.value("sleeve", "0.434 lambda / second", "0.15 lambda", "0.4 lambda", "of each free rod", *sleeve)
     sheet.value("spacing", "0.024 lambda", "0.01 lambda", "0.08 lambda", "middle to middle", "0, 0, 0", "0, 0, spacing")
     sheet.rod("0.005 lambda")
     sheet.wire("driven", "0, -driven / 2, 0", "0, driven / 2, 0")
@@ -119,11 +119,11 @@ def turnstile(frequency: str | float, **values: str | float) -> Design:
 def monopole(frequency: str | float, *, radials: int = 4, **values: str | float) -> Design:
     """A quarter-wave mast over radials, flat or drooping: vertical, round in azimuth, where there is no metal roof.
 
-    Fed between the mast and the radials, in free space. Flat radials give about 22 ohm, 45 degrees of droop about 50.
+    Fed between the mast and the radials, in free space. Flat radials give about 22 ohm, 40 degrees of droop about 50.
     radials: how many, 2 to 16. values: to change, by name. Raises UsageError and UnitError.
     """
     sheet = Sheet("Monopole with radials", "A quarter-wave mast over radials, which may droop.", frequency)
-    sheet.value("mast", "0.24 lambda", "0.15 lambda", "0.65 lambda", "height", "0, 0, 0", "0, 0, mast")
+    sheet.value("mast", "0.2257 lambda", "0.15 lambda", "0.65 lambda", "height", "0, 0, 0", "0, 0, mast")
     first = "radial * cos(droop), 0, -radial * sin(droop)"
     sheet.value("radial", "0.25 lambda", "0.15 lambda", "0.5 lambda", "length of each", "0, 0, 0", first)
     sheet.value("droop", "40 deg", "0 deg", "75 deg", "of the radials below the horizon; 0 for flat ones")
@@ -140,25 +140,25 @@ def monopole(frequency: str | float, *, radials: int = 4, **values: str | float)
 
 
 def end_fed(frequency: str | float, **values: str | float) -> Design:
-    """A half-wave wire fed near its end against a short counterpoise: one far support, some kilohms at the feed.
+    """A half-wave wire fed near its end against a short counterpoise: one far support, about a kilohm at the feed.
 
     Along y in free space. values: to change, by name. Raises UsageError and UnitError.
     """
-    purpose = "An end-fed half wave with a short counterpoise; its reference is that of a 49:1 transformer."
+    purpose = "An end-fed half wave with a short counterpoise; its reference is that of a 25:1 transformer."
     sheet = Sheet("End-fed half wave", purpose, frequency)
-    sheet.value("length", "0.478 lambda", "0.4 lambda", "2.1 lambda", "of the wire", "0, 0, 0", "0, length, 0")
+    sheet.value("length", "0.455 lambda", "0.4 lambda", "2.1 lambda", "of the wire", "0, 0, 0", "0, length, 0")
     tail = "0, -counterpoise, 0", "0, 0, 0"
-    sheet.value("counterpoise", "0.05 lambda", "0.02 lambda", "0.25 lambda", "behind the feed", *tail)
+    sheet.value("counterpoise", "0.06 lambda", "0.02 lambda", "0.25 lambda", "behind the feed", *tail)
     sheet.rod("0.0005 lambda")
     sheet.wire("wire", "0, -counterpoise, 0", "0, length, 0")
-    sheet.port("feed", "wire", "counterpoise", "2450 ohm")
+    sheet.port("feed", "wire", "counterpoise", "1250 ohm")
     sheet.band(0.95, 1.05)
     sheet.case("E", "H")
     return sheet.design(values)
 
 
 def off_centre(frequency: str | float, **values: str | float) -> Design:
-    """A half-wave wire fed a third of the way along: about 100 ohm, and a match at even harmonics too.
+    """A half-wave wire fed a fifth of the way along: about 200 ohm, and a fair match at even harmonics too.
 
     Along y in free space; the reference is that of a 4:1 transformer. values: to change, by name. Raises UsageError and
     UnitError.
@@ -166,7 +166,7 @@ def off_centre(frequency: str | float, **values: str | float) -> Design:
     purpose = "An off-centre fed wire; the reference is that of a 4:1 transformer."
     sheet = Sheet("Off-centre fed wire", purpose, frequency)
     ends = "0, -length / 2, 0", "0, length / 2, 0"
-    sheet.value("length", "0.481 lambda", "0.4 lambda", "1.1 lambda", "tip to tip", *ends)
+    sheet.value("length", "0.4853 lambda", "0.4 lambda", "1.1 lambda", "tip to tip", *ends)
     to_feed = "0, -length / 2, 0", "0, length * (place - 0.5), 0"
     sheet.value("place", 0.2, 0.05, 0.5, "of the feed, as a share of the length", *to_feed)
     sheet.rod("0.0005 lambda")

@@ -14,6 +14,7 @@ from ..geometry.antenna import Antenna
 from ..geometry.circuit_parts import Load, Terminal
 from ..geometry.design import Design, Quantities, Value, Values
 from ..media.surroundings import FreeSpace, Medium, free_space, perfect_plane
+from ..units import Quantity
 from .case_keys import read_case, read_frequencies
 from .circuit_keys import read_impedance, read_line, read_stub
 from .part_keys import read_gap, read_metal, read_port, read_value, read_wire
@@ -69,7 +70,7 @@ class Dimension:
     """A value and the two points (x, y, z), metres, that a drawing shows it between."""
 
     name: str
-    text: str
+    quantity: Quantity
     start: tuple[float, ...]
     stop: tuple[float, ...]
 
@@ -80,9 +81,10 @@ def dimensions(design: Design) -> list[Dimension]:
     if not isinstance(build, FileBuild):
         return []
     texts = Texts(build.name, build.folder, f"{design.frequency!r} Hz", {})
-    found = _dimensions(texts, build.table, design.values.quantities)
-    written = {name: str(value.is_) for name, value in design.given}
-    return [Dimension(name, written[name], *points) for name, points in found.items()]
+    quantities = design.values.quantities
+    found = _dimensions(texts, build.table, quantities)
+    texts.told()
+    return [Dimension(name, quantities[name], *points) for name, points in found.items()]
 
 
 def _dimensions(

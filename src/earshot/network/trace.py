@@ -3,10 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
-import xarray as xr
 from numpy.typing import NDArray
+
+from . import figures
+
+if TYPE_CHECKING:
+    import pandas as pd
+    import xarray as xr
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -33,6 +39,8 @@ class Trace:
         return np.array([self.reference], np.complex128)
 
     def _each(self, values: NDArray[np.float64], name: str, unit: str) -> xr.DataArray:
+        import xarray as xr
+
         coordinates = {"frequency": ("frequency", self.frequencies, {"units": "Hz"}), "port": list(self.ports)}
         return xr.DataArray(values[:, None], coordinates, ("frequency", "port"), name, {"units": unit})
 
@@ -43,3 +51,7 @@ class Trace:
     def return_loss(self) -> xr.DataArray:
         """Return loss (frequency, port), dB."""
         return self._each(-20.0 * np.log10(np.maximum(self.magnitude, 1e-15)), "return_loss", "dB")
+
+    def bandwidth(self, *, vswr: float | None = None, return_loss: float | None = None) -> pd.DataFrame:
+        """Stretches within a VSWR or a return loss (dB), as `Network.bandwidth` gives them."""
+        return figures.passbands(self.frequencies, self.magnitude + 0j, figures.limit_of(vswr, return_loss))

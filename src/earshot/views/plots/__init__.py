@@ -1,8 +1,25 @@
 """Figures of results. Every function takes results and gives a Matplotlib `Figure`, ready for `savefig`."""
 
-from .bands import impedance, return_loss, vswr
+from .bands import impedance, return_loss, scattering, vswr
 from .cuts import cartesian, polar
+from .geometry import geometry
 from .near import figures, near
+from .smith import smith
 from .solids import currents, pattern
+from .sphere import sphere
 
-__all__ = ["cartesian", "currents", "figures", "impedance", "near", "pattern", "polar", "return_loss", "vswr"]
+__all__ = [
+    "cartesian",
+    "currents",
+    "figures",
+    "geometry",
+    "impedance",
+    "near",
+    "pattern",
+    "polar",
+    "return_loss",
+    "scattering",
+    "smith",
+    "sphere",
+    "vswr",
+]

@@ -1,8 +1,8 @@
-"""Cuts through a far field, on polar and on straight axes."""
+"""Cuts through far fields, on polar and on straight axes."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -14,13 +14,24 @@ from numpy.typing import NDArray
 from ...errors import UsageError
 from ...fields.far import FarField
 from ...units import engineering
-from .style import DASHES, FAINT, LINES, PAPER, flat_axes, heading, legend_above, look, sheet
+from .style import DASHES, FAINT, LINES, SOFT, flat_axes, heading, legend_above, look, sheet
 
 if TYPE_CHECKING:
     import xarray as xr
 
 Floats = NDArray[np.float64]
-_QUANTITIES = {"gain": "gain", "directivity": "directivity", "realized_gain": "realized gain"}
+QUANTITIES = {
+    "gain": "gain",
+    "directivity": "directivity",
+    "realized_gain": "realized gain",
+    "gain_theta": "gain, vertical polarisation (θ)",
+    "gain_phi": "gain, horizontal polarisation (φ)",
+    "gain_rhcp": "gain, right-hand circular",
+    "gain_lhcp": "gain, left-hand circular",
+    "gain_co": "gain, co-polar",
+    "gain_cross": "gain, cross-polar",
+}
+"""What may be drawn, and what it is called."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,14 +46,7 @@ class _Curve:
     dash: object
 
 
-def _curve(cut: xr.Dataset, label: str, quantity: str, field: FarField, number: int) -> _Curve:
-    level = cut[quantity].values
-    if field.half_space:
-        level = np.where(cut.theta.values <= 90.0 + 1e-9, level, np.nan)
-    colour, dash = LINES[number % len(LINES)], DASHES[number % len(DASHES)]
-    return _Curve(label, cut.angle.values, level, str(cut.attrs["angle"]), colour, dash)
-
-
+Fields = FarField | Sequence[FarField]
 Angles = str | float | Sequence[str | float] | None
 
 
@@ -50,15 +54,53 @@ def _several(angles: Angles) -> Sequence[str | float]:
     return () if angles is None else (angles,) if isinstance(angles, str | int | float) else angles
 
 
-def _curves(field: FarField, planes: Sequence[str], elevation: Angles, azimuth: Angles, quantity: str) -> list[_Curve]:
-    if quantity not in _QUANTITIES:
-        raise UsageError(f"quantity '{quantity}' is not one of {', '.join(_QUANTITIES)}")
+def _fields(field: Fields) -> list[FarField]:
+    found = [field] if isinstance(field, FarField) else list(field)
+    if not found:
+        raise UsageError("nothing to draw: give at least one far field")
+    return found
+
+
+def _cuts(field: FarField, planes: Sequence[str], elevation: Angles, azimuth: Angles) -> list[tuple[str, xr.Dataset]]:
     if not (planes or _several(elevation) or _several(azimuth)):
         planes = ("E", "H")
     cuts = [(f"{plane}-plane", field.cut(plane)) for plane in planes]
     others = [field.cut(elevation=e) for e in _several(elevation)] + [field.cut(azimuth=a) for a in _several(azimuth)]
-    cuts += [(str(cut.attrs["cut"]), cut) for cut in others]
-    return [_curve(cut, label, quantity, field, i) for i, (label, cut) in enumerate(cuts)]
+    return cuts + [(str(cut.attrs["cut"]), cut) for cut in others]
+
+
+def _curves(
+    fields: Sequence[FarField],
+    planes: Sequence[str],
+    elevation: Angles,
+    azimuth: Angles,
+    quantities: Sequence[str],
+    labels: Sequence[str] | None,
+) -> list[_Curve]:
+    for quantity in quantities:
+        if quantity not in QUANTITIES:
+            raise UsageError(f"quantity '{quantity}' is not one of {', '.join(QUANTITIES)}")
+    if labels is not None and len(labels) != len(fields):
+        raise UsageError(f"{len(fields)} far fields but {len(labels)} labels: give one each")
+    found: list[_Curve] = []
+    for n, field in enumerate(fields):
+        whose = [labels[n]] if labels else [_name(field, fields)] if len(fields) > 1 else []
+        for label, cut in _cuts(field, planes, elevation, azimuth):
+            for quantity in quantities:
+                level = cut[quantity].values
+                if field.half_space:
+                    level = np.where(cut.theta.values <= 90.0 + 1e-9, level, np.nan)
+                what = [QUANTITIES[quantity].removeprefix("gain, ")] if len(quantities) > 1 else []
+                style = LINES[len(found) % len(LINES)], DASHES[len(found) % len(DASHES)]
+                words = ", ".join([*whose, label, *what])
+                found.append(_Curve(words, cut.angle.values, level, str(cut.attrs["angle"]), *style))
+    return found
+
+
+def _name(field: FarField, fields: Sequence[FarField]) -> str:
+    """What tells a field from the others: its label, or else its frequency."""
+    alike = len({f.label for f in fields}) < len(fields)
+    return engineering(field.frequency, "Hz", 6) if alike else field.label
 
 
 def _rim(curves: Sequence[_Curve]) -> float:
@@ -68,75 +110,121 @@ def _rim(curves: Sequence[_Curve]) -> float:
 
 _MEANINGS = {
     "angle from the peak": "E-, H-plane: angle from the peak",
-    "elevation": "elevation: angle above the horizon, past 90° on the far side",
+    "elevation": "elevation: above the horizon, past 90° on the far side",
     "azimuth": "azimuth: from +x towards +y",
+}
+_COMPASS = {
+    "angle from the peak": {0: "0° peak", 180: "180° back"},
+    "elevation": {0: "0° horizon", 90: "90° zenith", 180: "180° horizon", 270: "−90° nadir"},
+    "azimuth": {0: "0° = +x", 90: "90° = +y", 180: "180° = −x", 270: "270° = −y"},
 }
 
 
-def _head(figure: Figure, field: FarField, quantity: str, curves: Sequence[_Curve]) -> None:
+def _head(
+    figure: Figure, fields: Sequence[FarField], quantities: Sequence[str], curves: Sequence[_Curve], remark: str = ""
+) -> None:
     notes = [_MEANINGS[kind] for kind in dict.fromkeys(c.kind for c in curves)]
-    notes += ["perfect plane at z = 0"] if field.half_space else []
-    title = f"{field.label}: {_QUANTITIES[quantity]} at {engineering(field.frequency, 'Hz', 6)}"
-    heading(figure, title, "; ".join(notes))
+    notes += ["perfect plane at z = 0"] if any(f.half_space for f in fields) else []
+    notes += [remark] if remark else []
+    what = QUANTITIES[quantities[0]] if len(quantities) == 1 else "gain by polarisation"
+    frequencies = sorted({f.frequency for f in fields})
+    places = [engineering(f, "Hz", 6) for f in frequencies]
+    where = f" at {places[0]}" if len(places) == 1 else f", {places[0]} to {places[-1]}"
+    names = list(dict.fromkeys(f.label for f in fields))
+    heading(figure, (f"{names[0]}: " if len(names) == 1 else "") + what + where, "; ".join(notes))
+
+
+def _harmonic(below: Floats) -> Floats:
+    """The compressed radial scale: 1/(1 + dB/12). Half way to the middle is 12 dB down, a third is left at 24 dB."""
+    return np.asarray(1.0 / (1.0 + np.maximum(below, 0.0) / 12.0))
+
+
+_RINGS = (0.0, 3.0, 6.0, 12.0, 24.0, 48.0)
 
 
 def polar(
-    field: FarField,
+    field: Fields,
     *planes: str,
     elevation: Angles = None,
     azimuth: Angles = None,
-    quantity: str = "gain",
+    quantity: str | Sequence[str] = "gain",
+    scale: str = "dB",
     span: float = 30.0,
+    labels: Sequence[str] | None = None,
 ) -> Figure:
-    """Cuts on polar axes in dBi: planes "E", "H" (both unless something is named), elevations, azimuths.
+    """Cuts on polar axes: planes "E", "H" (both unless something is named), elevations, azimuths.
 
-    Cuts that share an angle share a circle. quantity: "gain", "directivity" or "realized_gain". span: decibels from the
-    rim to the centre. Raises UsageError for a quantity or a plane there is not.
+    field: one, or several to lie over one another. Cuts that share an angle share a circle. quantity: "gain",
+    "directivity", "realized_gain", or gain by polarisation ("gain_co", "gain_cross", "gain_rhcp", ...), or several. scale:
+    "dB", with span decibels from rim to middle, or "compressed", which draws a level L dB below the rim at 1/(1 + L/12) of
+    the radius, so that nothing is cut off and the main lobe stays large. Raises UsageError for a quantity, scale or plane
+    there is not.
     """
-    curves = _curves(field, planes, elevation, azimuth, quantity)
+    fields, quantities = _fields(field), [quantity] if isinstance(quantity, str) else list(quantity)
+    if scale not in ("dB", "compressed"):
+        raise UsageError(f"polar: scale '{scale}' is not 'dB' or 'compressed'")
+    curves = _curves(fields, planes, elevation, azimuth, quantities, labels)
     rim = _rim(curves)
+    radius: Callable[[Floats], Floats]
+    if scale == "compressed":
+        rim = max(float(np.nanmax(c.level)) for c in curves)
+        rings = {float(_harmonic(np.array(r))): f"{-r:g} dB" if r else f"{rim:.1f} dBi" for r in _RINGS}
+        radius, remark = lambda level: _harmonic(rim - level), "radius 1/(1 + L/12) for L dB below the rim"
+    else:
+        rings = {1.0 - (rim - r) / span: f"{r:g} dBi" for r in np.arange(rim - span + 6.0, rim + 0.1, 6.0)}
+        radius, remark = lambda level: np.maximum(1.0 - (rim - level) / span, 0.0), ""
     kinds = list(dict.fromkeys(c.kind for c in curves))
     with look():
         figure = sheet()
         for i, kind in enumerate(kinds):
             width = 1.0 / len(kinds)
-            place = (i * width + 0.1 * width, 0.12, 0.8 * width, 0.64)
+            own = [c for c in curves if c.kind == kind]
+            place = (i * width + 0.1 * width, 0.1, 0.8 * width, 0.68 - 0.035 * max(min(len(own), 8) - 2, 0))
             axes = figure.add_axes(place, projection="polar")
             assert isinstance(axes, PolarAxes)
-            _circle(axes, [c for c in curves if c.kind == kind], rim, span, kind)
-        _head(figure, field, quantity, curves)
+            _circle(axes, own, radius, rings)
+        _head(figure, fields, quantities, curves, remark)
     return figure
 
 
-def _circle(axes: PolarAxes, curves: Sequence[_Curve], rim: float, span: float, kind: str) -> None:
+def _circle(
+    axes: PolarAxes, curves: Sequence[_Curve], radius: Callable[[Floats], Floats], rings: dict[float, str]
+) -> None:
     for curve in curves:
-        level = np.maximum(curve.level, rim - span)
+        reach, turn = radius(curve.level), np.radians(curve.angle)
         label = f"{curve.label}, most {np.nanmax(curve.level):.2f} dBi"
-        axes.plot(np.radians(curve.angle), level, color=curve.colour, linestyle=curve.dash, label=label)
-        axes.fill(np.radians(curve.angle), np.nan_to_num(level, nan=rim - span), alpha=0.10, color=curve.colour)
-    axes.set_rlim(rim - span, rim)
-    axes.set_rgrids(np.arange(rim - span + 6.0, rim + 0.1, 6.0), angle=105.0, fontsize=8, color=FAINT)
+        axes.plot(turn, reach, color=curve.colour, linestyle=curve.dash, label=label)  # type: ignore[arg-type]
+        if len(curves) < 4:
+            axes.fill(turn, np.nan_to_num(reach, nan=0.0), alpha=0.10, color=curve.colour)
+    axes.set_rlim(0.0, 1.0)
+    axes.set_rgrids(list(rings), list(rings.values()), angle=105.0, fontsize=8, color=FAINT)
     for text in axes.get_yticklabels():
-        text.set_bbox({"facecolor": PAPER, "edgecolor": "none", "alpha": 0.7, "pad": 0.8})
+        text.set_bbox(SOFT)
+    kind = curves[0].kind
+    words = _COMPASS[kind]
     turns = range(0, 360, 30)
-    axes.set_thetagrids(turns, [f"{a if a <= 180 or kind == 'azimuth' else a - 360}°" for a in turns])
+    signed = [a if a <= 180 or kind == "azimuth" else a - 360 for a in turns]
+    axes.set_thetagrids(turns, [words.get(a, f"{s}°".replace("-", "−")) for a, s in zip(turns, signed, strict=True)])
+    axes.tick_params(axis="x", pad=11)
     axes.spines["polar"].set_color(FAINT)
-    axes.legend(loc="lower center", bbox_to_anchor=(0.5, 1.08), ncols=1)
+    axes.legend(loc="lower center", bbox_to_anchor=(0.5, 1.11), ncols=1 if len(curves) < 6 else 2, fontsize=10)
 
 
 def cartesian(
-    field: FarField,
+    field: Fields,
     *planes: str,
     elevation: Angles = None,
     azimuth: Angles = None,
-    quantity: str = "gain",
+    quantity: str | Sequence[str] = "gain",
     span: float = 40.0,
+    labels: Sequence[str] | None = None,
 ) -> Figure:
     """The same cuts on straight axes: level in dBi over angle, one curve per cut, span decibels high.
 
     Raises UsageError for a quantity or a plane there is not.
     """
-    curves = _curves(field, planes, elevation, azimuth, quantity)
+    fields, quantities = _fields(field), [quantity] if isinstance(quantity, str) else list(quantity)
+    curves = _curves(fields, planes, elevation, azimuth, quantities, labels)
     rim = _rim(curves)
     with look():
         figure = sheet()
@@ -145,12 +233,15 @@ def cartesian(
             # One axis for all: angles of an azimuth cut run from -180 to 180 like the others.
             angle = (curve.angle + 180.0) % 360.0 - 180.0
             order = np.argsort(angle, kind="stable")
-            axes.plot(angle[order], curve.level[order], color=curve.colour, linestyle=curve.dash, label=curve.label)
+            axes.plot(
+                angle[order], curve.level[order], color=curve.colour, linestyle=curve.dash, label=curve.label  # type: ignore[arg-type]
+            )
         axes.set_ylim(rim - span, rim)
         axes.set_xlim(-180.0, 180.0)
         axes.set_xticks(range(-180, 181, 30))
-        axes.set_xlabel("angle, degrees")
-        axes.set_ylabel(f"{_QUANTITIES[quantity]}, dBi")
-        legend_above(axes, len(curves))
-        _head(figure, field, quantity, curves)
+        kinds = list(dict.fromkeys(c.kind for c in curves))
+        axes.set_xlabel(f"{' or '.join(kinds)}, degrees")
+        axes.set_ylabel(f"{QUANTITIES[quantities[0]] if len(quantities) == 1 else 'gain'}, dBi")
+        legend_above(axes, min(len(curves), 3))
+        _head(figure, fields, quantities, curves)
     return figure

@@ -12,7 +12,9 @@ from matplotlib.ticker import MaxNLocator
 from mpl_toolkits.mplot3d.art3d import Line3DCollection
 from numpy.typing import NDArray
 
+from ... import units
 from ...answers.driven import Driven
+from ...errors import UsageError
 from ...fields.far import FarField
 from ...geometry.antenna import Antenna
 from ...units import engineering
@@ -21,7 +23,7 @@ from .style import DASHES, FAINT, INK, LINES, SHORE, heading, look, sheet
 Floats = NDArray[np.float64]
 
 
-def _space(figure: Figure, place: tuple[float, float, float, float], low: Floats, high: Floats, zoom: float) -> Any:
+def space(figure: Figure, place: tuple[float, float, float, float], low: Floats, high: Floats, zoom: float) -> Any:
     """Axes in space with equal scales and no boxes, holding everything from low to high."""
     axes: Any = figure.add_axes(place, projection="3d", computed_zorder=False)
     span = np.maximum(high - low, 0.2 * (high - low).max())
@@ -34,7 +36,8 @@ def _space(figure: Figure, place: tuple[float, float, float, float], low: Floats
     return axes
 
 
-def _arrows(axes: Any, origin: Floats, lengths: Floats) -> None:
+def arrows(axes: Any, origin: Floats, lengths: Floats) -> None:
+    """The directions x, y and z from an origin, so long."""
     pad = 0.08 * float(lengths.max())
     for direction, length, name in zip(np.eye(3), lengths, "xyz", strict=True):
         axes.plot(*np.stack([origin, origin + length * direction], axis=1), color=FAINT, linewidth=1.2, linestyle="-")
@@ -50,57 +53,84 @@ def _bar(
     bar.outline.set_visible(False)
 
 
-def pattern(field: FarField, antenna: Antenna | None = None, *, span: float = 30.0, step: str = "3 deg") -> Figure:
+def pattern(
+    field: FarField,
+    antenna: Antenna | None = None,
+    *,
+    span: float = 30.0,
+    step: str = "3 deg",
+    reach: str | float | None = None,
+) -> Figure:
     """Gain in every direction as a solid: distance and colour are dBi, span decibels from the peak to the middle.
 
-    antenna: drawn inside it, not to the same scale.
+    antenna: drawn inside it. reach: how far from the middle the peak is drawn ("1 m"), with the antenna to that scale; unless
+    given the antenna is as large as shows well. Raises UsageError for a reach that is not above zero.
     """
     sphere = field.sphere(step)
     gain = sphere.gain.values
     top = float(gain.max())
     level = np.clip((gain - top) / span + 1.0, 0.0, 1.0)
+    metres = None if reach is None else units.length(reach, "pattern, reach")
+    if metres is not None and metres <= 0.0:
+        raise UsageError(f"pattern: reach {reach} is not above zero; give a length such as '1 m'")
     theta, phi = np.radians(sphere.theta.values)[:, None], np.radians(sphere.phi.values)
     solid = np.stack([np.sin(theta) * np.cos(phi), np.sin(theta) * np.sin(phi), np.cos(theta) + 0.0 * phi]) * level
     low = np.minimum(solid.min(axis=(1, 2)), 0.0)
     tips = np.maximum(solid.max(axis=(1, 2)), 0.0) + 0.2
     with look():
         figure = sheet()
-        axes = _space(figure, (0.02, 0.0, 0.84, 0.88), low, tips, 1.25)
+        axes = space(figure, (0.02, 0.0, 0.84, 0.88), low, tips, 1.25)
         scale = Normalize(top - span, top)
         faces = SHORE(scale(np.maximum(gain, top - span)))
         faces[..., 3] = 0.7
         axes.plot_surface(*solid, facecolors=faces, rstride=1, cstride=1, linewidth=0, shade=False, zorder=1)
+        note = f"middle: {top - span:.1f} dBi and below"
         if antenna is not None:
-            _small_copy(axes, antenna, field.half_space)
-        _arrows(axes, np.zeros(3), tips)
+            _copy(axes, antenna, field.half_space, metres)
+            rim = f"to scale, the peak drawn {engineering(metres, 'm')} out" if metres else "not to the scale of the pattern"
+            note += f"; the antenna in the middle is {rim}"
+        arrows(axes, np.zeros(3), tips)
         _bar(figure, (0.89, 0.2, 0.018, 0.6), scale, "gain, dBi")
-        note = "the antenna in the middle is not to the scale of the pattern" if antenna is not None else ""
         name = f"{field.label}: gain at {engineering(field.frequency, 'Hz', 6)}, peak {top:.2f} dBi"
         heading(figure, name, note)
     return figure
 
 
-def _small_copy(axes: Any, antenna: Antenna, on_plane: bool) -> None:
+def _copy(axes: Any, antenna: Antenna, on_plane: bool, metres: float | None) -> None:
+    """The antenna round the middle: 0.4 of the pattern's size, or at a scale of so many metres to the peak."""
     low, high = antenna.extent
     middle = 0.5 * (low + high) * (np.array([1.0, 1.0, 0.0]) if on_plane else 1.0)
-    reach = float(np.linalg.norm(np.maximum(high - middle, middle - low)))
+    stretch = 1.0 / metres if metres else 0.4 / float(np.linalg.norm(np.maximum(high - middle, middle - low)))
     for wire in antenna.wires:
-        places = (wire.corners - middle) * 0.4 / reach
+        places = (wire.corners - middle) * stretch
         axes.plot(*places.T, color=INK, linewidth=2.0, linestyle="-", zorder=3)
 
 
-def currents(driven: Driven) -> Figure:
-    """The antenna with its wires coloured by current, ports marked, to scale; beside it the current along each wire."""
-    antenna = driven.antenna
+_ALONG = {"current": ("current, A peak", "current_A", 1.0), "charge": ("charge, nC/m peak", "charge_C_per_m", 1e9)}
+"""What is drawn along wires: its label, the column of `Driven.currents_table`, and its unit."""
+
+
+def currents(driven: Driven, *, which: str = "current") -> Figure:
+    """The antenna with its wires coloured by "current" or "charge", ports marked, to scale; beside it, along each wire.
+
+    Raises UsageError for another word.
+    """
+    if which not in _ALONG:
+        raise UsageError(f"currents: which = '{which}' is not 'current' or 'charge'")
+    antenna, label = driven.antenna, _ALONG[which][0]
     mesh, ends = driven.wire_currents.mesh, driven.wire_currents.ends
-    magnitude = np.abs(ends).mean(axis=1)
+    if which == "current":
+        magnitude = np.abs(ends).mean(axis=1)
+    else:
+        magnitude = 1e9 * np.abs(ends[:, 0] - ends[:, 1]) / (2.0 * np.pi * driven.frequency * mesh.lengths)
     low, high = antenna.extent
     low = np.minimum(low, 0.0 * high) if antenna.medium.has_plane else low
     with look():
         figure = sheet()
         corner = low - 0.15 * antenna.size * np.array([1.0, 1.0, 0.0])
-        axes = _space(figure, (0.0, 0.2, 0.5, 0.72), corner, high, 0.85)
-        scale = Normalize(0.0, float(magnitude.max()))
+        axes = space(figure, (0.0, 0.2, 0.5, 0.72), corner, high, 0.85)
+        # Charge piles up without bound at the very ends of thin wires: they are shown at the top of the scale.
+        scale = Normalize(0.0, float(magnitude.max() if which == "current" else np.percentile(magnitude, 97)))
         lines = np.stack([mesh.nodes[mesh.ends[:, 0]], mesh.nodes[mesh.ends[:, 1]]], axis=1)
         axes.add_collection3d(Line3DCollection(lines, colors=SHORE(scale(magnitude)), linewidths=4.0, capstyle="round"))
         for port in antenna.ports:
@@ -109,33 +139,43 @@ def currents(driven: Driven) -> Figure:
             axes.plot(*place[:, None], "o", markersize=11, markerfacecolor="none", markeredgewidth=2, color=LINES[4])
             axes.text(*(place + 0.03 * antenna.size), port.name, fontsize=10, color=LINES[4], fontweight="bold")
         if antenna.medium.has_plane:
-            _plane_outline(axes, low, high, antenna.size)
-        _arrows(axes, corner, np.full(3, 0.15 * antenna.size))
-        _bar(figure, (0.06, 0.12, 0.38, 0.016), scale, "current, A peak", "horizontal")
-        _along_wires(figure, driven)
-        name = f"{antenna.name}: currents at {engineering(driven.frequency, 'Hz', 6)}"
-        heading(figure, name, f"{len(mesh)} segments; {driven.accepted:.4g} W accepted; {antenna.medium}")
+            plane_outline(axes, low, high, antenna.size)
+        arrows(axes, corner, np.full(3, 0.15 * antenna.size))
+        _bar(figure, (0.06, 0.12, 0.38, 0.016), scale, label, "horizontal")
+        cut = _along_wires(figure, driven, which)
+        name = f"{antenna.name}: {which} at {engineering(driven.frequency, 'Hz', 6)}"
+        heading(figure, name, f"{len(mesh)} segments; {driven.accepted:.4g} W accepted; {antenna.medium}{cut}")
     return figure
 
 
-def _plane_outline(axes: Any, low: Floats, high: Floats, size: float) -> None:
+def plane_outline(axes: Any, low: Floats, high: Floats, size: float) -> None:
+    """The edge of a piece of the plane z = 0 under an antenna."""
     square = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1], [-1, -1]])
     edge = square * (0.5 * (high - low)[:2] + 0.2 * size) + 0.5 * (high + low)[:2]
     axes.plot(edge[:, 0], edge[:, 1], 0.0, color=FAINT, linewidth=1.0, linestyle="-", clip_on=False)
 
 
-def _along_wires(figure: Figure, driven: Driven) -> None:
+def _along_wires(figure: Figure, driven: Driven, which: str) -> str:
+    """Curves along every wire; returns a remark when they go on beyond the axis."""
+    label, column, unit = _ALONG[which]
     axes = figure.add_axes((0.575, 0.155, 0.39, 0.7))
     table = driven.currents_table()
     wires = list(dict.fromkeys(table["wire"]))
+    most = 0.0
     for i, wire in enumerate(wires):
         own = table[table["wire"] == wire]
-        magnitude = np.abs(own["current_A"].to_numpy())
+        magnitude = unit * np.abs(own[column].to_numpy())
         colour, dash = LINES[i % len(LINES)], DASHES[i // len(LINES) % len(DASHES)]
         axes.plot(own["along_m"], magnitude, label=wire, color=colour, linestyle=dash)
-    axes.set_ylim(bottom=0.0)
+        along = own["along_m"].to_numpy()
+        # Apart from the last hundredth of the wire at its ends, where charge piles up.
+        inner = (along > 0.01 * along[-1]) & (along < 0.99 * along[-1])
+        most = max(most, float(magnitude[inner].max())) if inner.any() else most
+    cut = which == "charge" and most > 0.0
+    axes.set_ylim(0.0, 1.15 * most if cut else None)
     axes.set_xlim(left=0.0)
     axes.set_xlabel("distance along the wire, m")
-    axes.set_ylabel("current, A peak")
+    axes.set_ylabel(label)
     if len(wires) <= 12:
         axes.legend(loc="lower center", bbox_to_anchor=(0.5, 1.0), ncols=min(len(wires), 3))
+    return "; rises further at the very ends" if cut else ""

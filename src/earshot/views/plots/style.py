@@ -15,7 +15,14 @@ from matplotlib.figure import Figure
 PAPER, INK, FAINT, GRID = "#fbf9f4", "#22303c", "#6f7d88", "#d9d4c7"
 LINES = ("#0a6c74", "#d1740b", "#7a3b69", "#4f7f2b", "#b3362b")
 DASHES = ("-", (0, (6, 2)), (0, (2, 1.5)), (0, (8, 2, 2, 2)), (0, (1, 1)))
-SHORE = LinearSegmentedColormap.from_list("shore", ["#1b2a49", "#1f6f78", "#7fb685", "#f1d98a", "#d1740b"])
+# From night to sand in even steps of lightness and colour; told apart by every kind of colour vision, and in grey.
+SHORE = LinearSegmentedColormap.from_list(
+    "shore",
+    "#1d1b38 #1c2954 #033d6e #005380 #006689 #00768b #00848a #009187 #009d81 #00a87a #45b273 #6fbb6d #93c36b #b5ca6f "
+    "#d6d37d #f3dc95 #ffe6b2".split(),
+)
+SOFT = {"facecolor": PAPER, "edgecolor": "none", "alpha": 0.8, "pad": 0.8}
+"""What lies behind a word among curves."""
 
 _RULES = {
     "figure.facecolor": PAPER,
@@ -64,22 +71,6 @@ def heading(figure: Figure, title: str, foot: str) -> None:
     """Title at the upper left; at the foot, what the figure was made from."""
     figure.text(0.02, 0.975, title, ha="left", va="top", fontsize=15, fontweight="bold")
     figure.text(0.02, 0.018, foot, ha="left", va="bottom", fontsize=9, color=FAINT)
-
-
-def mark(axes: Axes, x: float, y: float, text: str, colour: str, *, above: bool = True) -> None:
-    """A word beside a point of a curve, in the curve's colour, on whichever side of it there is room."""
-    low, high = axes.get_xlim()
-    share = (x - low) / (high - low)
-    side = "left" if share < 0.3 else "right" if share > 0.7 else "center" if above else "left"
-    axes.annotate(
-        text,
-        (x, y),
-        xytext=(0 if above else 9, 14 if above else -16),
-        textcoords="offset points",
-        ha=side,
-        color=colour,
-        fontsize=10,
-    )
 
 
 def legend_above(axes: Axes, columns: int) -> None:

@@ -1,0 +1,208 @@
+"""The antenna itself: wires with their names, ports, loads, named dimensions, and what a check found."""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+import numpy as np
+from matplotlib.figure import Figure
+from numpy.typing import NDArray
+
+from ...files.design_file import Dimension, dimensions
+from ...geometry.antenna import Antenna
+from ...geometry.design import Design
+from ...geometry.findings import Finding
+from ...geometry.parts import Gap, Port
+from ...units import engineering
+from .solids import arrows, plane_outline, space
+from .style import FAINT, INK, LINES, SOFT, heading, look, sheet
+
+Floats = NDArray[np.float64]
+_FLAT = 0.01
+_MOST_NAMES = 24
+_LEVELS = {"stop": LINES[4], "warn": LINES[1], "note": LINES[0]}
+
+
+class _View:
+    """Where points go on the sheet: straight on to a plane for flat antennas, in space for others."""
+
+    def __init__(self, figure: Figure, antenna: Antenna, width: float) -> None:
+        low, high = antenna.extent
+        if antenna.medium.has_plane:
+            low = np.minimum(low, high * [1.0, 1.0, 0.0])
+        self.size = float(np.linalg.norm(high - low))
+        self.middle = 0.5 * (low + high)
+        thin = np.flatnonzero(high - low <= _FLAT * self.size)
+        self.flat = len(thin) > 0
+        if self.flat:
+            # A straight antenna is thin two ways: look along x, or along y when it runs along x.
+            normal = int(thin[0]) if len(thin) < 3 else 0
+            self.normal = normal
+            self.across, self.up = {0: (1, 2), 1: (0, 2), 2: (0, 1)}[normal]
+            self.axes: Any = figure.add_axes((0.03, 0.07, width - 0.03, 0.83))
+            self.axes.set_aspect("equal")
+            self.axes.set_axis_off()
+        else:
+            # A flat-lying antenna leaves room above and below: come closer.
+            zoom = 1.0 + 0.5 * (1.0 - float((high - low)[2] / (high - low).max()))
+            zoom *= 0.5 + 0.5 * width
+            corner = low - 0.12 * self.size * np.array([1.0, 1.0, 0.0])
+            self.axes = space(figure, (0.0, 0.03, width, 0.88), corner, high, zoom)
+        self.corner = low
+
+    def place(self, point: Floats) -> tuple[float, ...]:
+        return (float(point[self.across]), float(point[self.up])) if self.flat else tuple(map(float, point))
+
+    def line(self, points: Floats, **style: Any) -> None:
+        places = np.atleast_2d(points)
+        chosen = places[:, [self.across, self.up]] if self.flat else places
+        self.axes.plot(*chosen.T, **({"linestyle": "-"} | style))
+
+    def word(self, point: Floats, text: str, **style: Any) -> None:
+        self.axes.text(*self.place(point), text, **({"fontsize": 9, "bbox": SOFT} | style))
+
+    def along(self, start: Floats, stop: Floats, text: str) -> None:
+        """A word in the middle of a dimension line, turned with it on flat drawings."""
+        turned = {}
+        if self.flat:
+            step = stop - start
+            turn = (np.degrees(np.arctan2(step[self.up], step[self.across])) + 90.0) % 180.0 - 90.0
+            turned["rotation"] = 90.0 if turn < -89.9 else turn
+        # Long ones not in the middle, where ports and their names are.
+        share = 0.32 if np.linalg.norm(stop - start) > 0.4 * self.size else 0.5
+        self.word((1.0 - share) * start + share * stop, text, color=LINES[0], ha="center", va="center", **turned)
+
+    def beside(self, start: Floats, stop: Floats) -> Floats:
+        """A unit vector square to a dimension and away from the antenna's middle."""
+        along = (stop - start) / max(float(np.linalg.norm(stop - start)), 1e-12)
+        out = 0.5 * (start + stop) - self.middle
+        if self.flat:
+            out[self.normal] = 0.0
+        out = out - (out @ along) * along
+        if np.linalg.norm(out) < 0.02 * self.size:
+            sides = [-np.eye(3)[self.up], -np.eye(3)[self.across]] if self.flat else [-np.eye(3)[2], -np.eye(3)[0]]
+            out = max(sides, key=lambda s: float(np.linalg.norm(s - (s @ along) * along)))
+            out = out - (out @ along) * along
+        return np.asarray(out / np.linalg.norm(out))
+
+
+def geometry(
+    model: Design | Antenna, *, findings: Iterable[Finding] = (), names: bool | None = None
+) -> Figure:
+    """The antenna to scale, flat ones seen straight on, others in space.
+
+    model: a design, whose dimensions are drawn where its file says, or an antenna. findings: drawn where they are,
+    numbered and told at the side, worst first. names: of the wires; drawn unless there are more than 24.
+    """
+    antenna = model.antenna if isinstance(model, Design) else model
+    told = list(findings)
+    with look():
+        figure = sheet()
+        view = _View(figure, antenna, 0.66 if told else 0.97)
+        wanted = len(antenna.wires) <= _MOST_NAMES if names is None else names
+        _wires(view, antenna, wanted)
+        shown = dimensions(model) if isinstance(model, Design) else []
+        _dimensions(view, shown)
+        for gap in antenna.gaps:
+            _gap(view, antenna, gap, isinstance(gap, Port) or len(antenna.gaps) <= 6)
+        _surroundings(view, antenna)
+        _findings(figure, view, told)
+        low, high = antenna.extent
+        box = " x ".join(engineering(float(x), "m", 3) for x in high - low)
+        seen = f"seen along {'xyz'[view.normal]}, to scale" if view.flat else "to scale"
+        heading(figure, f"{antenna.name}: geometry", f"{seen}; x, y, z extent {box}; {antenna.medium}")
+    return figure
+
+
+def _wires(view: _View, antenna: Antenna, names: bool) -> None:
+    for i, wire in enumerate(antenna.wires):
+        view.line(wire.corners, color=INK, linewidth=2.6, solid_capstyle="round", solid_joinstyle="round")
+        if names:
+            # Off the middle, where ports usually are, and not all at the same share.
+            place = wire.at(wire.length * (0.66 if i % 2 else 0.72))
+            view.word(place, wire.name, color=INK, ha="center", va="center")
+
+
+def _gap(view: _View, antenna: Antenna, gap: Gap, name: bool) -> None:
+    wire = antenna.wire(gap.on)
+    place = wire.at(sum(gap.span(wire, antenna.grounded(wire))) / 2)
+    port = isinstance(gap, Port)
+    colour = LINES[4] if port else LINES[2]
+    view.line(
+        place, marker="o" if port else "s", markersize=11 if port else 8, markerfacecolor="none",
+        markeredgewidth=2, color=colour,
+    )  # fmt: skip
+    kind = type(gap).__name__.lower()
+    text = f"{kind} {gap.name}" if gap.name != kind else gap.name
+    if name:
+        lift = 0.022 * view.size * ((np.eye(3)[view.up] + np.eye(3)[view.across]) if view.flat else np.eye(3)[2])
+        view.word(place + lift, text, color=colour, fontweight="bold", ha="left", va="bottom")
+
+
+def _dimensions(view: _View, shown: Sequence[Dimension]) -> None:
+    taken: list[tuple[Floats, Floats]] = []
+    for one in shown:
+        start, stop = np.array(one.start), np.array(one.stop)
+        if np.linalg.norm(stop - start) < 1e-9:
+            continue
+        out = view.beside(start, stop)
+        reach = 0.045 * view.size
+        while any(_collide(view, (a, b), (start + reach * out, stop + reach * out)) for a, b in taken):
+            reach += 0.045 * view.size
+        a, b = start + reach * out, stop + reach * out
+        taken.append((a, b))
+        for p, q in ((start, a), (stop, b)):
+            view.line(np.stack([p, q]), color=FAINT, linewidth=0.7)
+        view.line(np.stack([a, b]), color=LINES[0], linewidth=1.3, marker="d", markersize=4)
+        unit = {"length": "m"}.get(one.quantity.kind)
+        amount = engineering(one.quantity.si, unit, 4) if unit else f"{one.quantity.si:.4g}"
+        view.along(a, b, f"{one.name} {amount}")
+
+
+def _collide(view: _View, one: tuple[Floats, Floats], two: tuple[Floats, Floats]) -> bool:
+    """Whether two dimension lines, drawn side by side, would lie on one another."""
+    along = one[1] - one[0]
+    length = float(np.linalg.norm(along))
+    along = along / length
+    across = [p - one[0] - ((p - one[0]) @ along) * along for p in two]
+    shares = sorted(float((p - one[0]) @ along) / length for p in two)
+    near = max(float(np.linalg.norm(p)) for p in across) < 0.04 * view.size
+    return near and shares[0] < 0.999 and shares[1] > 0.001
+
+
+def _surroundings(view: _View, antenna: Antenna) -> None:
+    if view.flat:
+        if antenna.medium.has_plane and view.up == 2:
+            low, high = view.axes.get_xlim()
+            view.axes.axhline(0.0, color=FAINT, linewidth=2.0, linestyle="-")
+            view.axes.text(low, -0.01 * view.size, antenna.medium, fontsize=9, color=FAINT, va="top")
+        view.axes.margins(0.1)
+        x, y = view.axes.get_xlim()[0], view.axes.get_ylim()[0]
+        place = np.array([x, y])
+        for direction, axis in zip(np.eye(2), (view.across, view.up), strict=True):
+            tip = place + 0.07 * view.size * direction
+            view.axes.annotate("", tip, place, arrowprops={"arrowstyle": "-|>", "color": FAINT}, annotation_clip=False)
+            view.axes.text(*(place + 0.085 * view.size * direction), "xyz"[axis], color=FAINT, ha="center", va="center")
+    else:
+        if antenna.medium.has_plane:
+            low, high = antenna.extent
+            plane_outline(view.axes, low, high, antenna.size)
+        arrows(view.axes, view.corner - 0.12 * view.size * np.array([1.0, 1.0, 0.0]), np.full(3, 0.12 * view.size))
+
+
+def _findings(figure: Figure, view: _View, told: Sequence[Finding]) -> None:
+    y = 0.88
+    for number, finding in enumerate(told, 1):
+        colour = _LEVELS[finding.level]
+        if finding.place is not None:
+            place = np.array(finding.place)
+            view.line(place, marker="X", markersize=11, color=colour, zorder=5)
+            view.word(place, f"  {number}", color=colour, fontweight="bold", va="top", fontsize=11)
+        rows = textwrap.wrap(f"{number} {finding.level}: {finding}", 46)
+        if y - 0.03 * len(rows) < 0.06:
+            figure.text(0.67, y, f"and {len(told) - number + 1} more: earshot check lists them", fontsize=9, color=FAINT)
+            break
+        figure.text(0.67, y, "\n".join(rows), fontsize=9, color=colour, va="top")
+        y -= 0.03 * len(rows) + 0.015

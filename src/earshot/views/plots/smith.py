@@ -1,0 +1,112 @@
+"""The Smith chart."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from matplotlib.axes import Axes
+from matplotlib.figure import Figure
+
+from ...errors import UsageError
+from ...network.network import Network
+from ...network.trace import Trace
+from ...units import engineering, ohms
+from .bands import At, Curve, _lines, _wanted
+from .style import FAINT, GRID, INK, SOFT, heading, look, sheet
+
+_RESISTANCES = (0.2, 0.5, 1.0, 2.0, 5.0)
+_REACTANCES = (0.2, 0.5, 1.0, 2.0, 5.0)
+
+
+def smith(*networks: Curve, labels: Sequence[str] | None = None, at: At = (), within: float = 2.0) -> Figure:
+    """Reflection coefficients on a Smith chart, with the circle of a VSWR, band ends and what is read off.
+
+    Each port is normalised to its own reference, which stands in the middle. at: frequencies to read off; unless named,
+    the ends of the band and the best match. Raises UsageError for a trace, which has no phase.
+    """
+    for network in networks:
+        if isinstance(network, Trace):
+            raise UsageError(f"'{network.label}' was measured without phase: it cannot be drawn on a Smith chart")
+    lines = _lines(networks, labels)
+    with look():
+        figure = sheet()
+        axes = figure.add_axes((0.02, 0.075, 0.62, 0.83))
+        _grid(axes)
+        turn = np.linspace(0.0, 2.0 * np.pi, 361)
+        radius = (within - 1.0) / (within + 1.0)
+        axes.plot(radius * np.cos(turn), radius * np.sin(turn), color=INK, linewidth=1.4, linestyle=(0, (4, 2)))
+        axes.text(0.0, radius + 0.015, f"VSWR {within:g}", ha="center", va="bottom", fontsize=9, color=INK, bbox=SOFT)
+        rows = []
+        for line in lines:
+            assert isinstance(line.source, Network)
+            gamma = line.source.reflection().values[:, line.port]
+            places = line.source.frequencies
+            axes.plot(gamma.real, gamma.imag, color=line.colour, linestyle=line.dash, label=line.label)  # type: ignore[arg-type]
+            # Which way the frequency rises.
+            if len(gamma) > 4:
+                i = len(gamma) // 2
+                axes.annotate(
+                    "", (gamma[i + 1].real, gamma[i + 1].imag), (gamma[i - 1].real, gamma[i - 1].imag),
+                    arrowprops={"arrowstyle": "-|>", "color": line.colour, "lw": 2, "mutation_scale": 18},
+                )  # fmt: skip
+            best = float(places[np.abs(gamma).argmin()])
+            ends = [float(places[0]), best, float(places[-1])] if len(places) > 2 else places.tolist()
+            rows.append((line, list(_wanted(at, [line])) if at else list(dict.fromkeys(ends))))
+        _readouts(figure, axes, rows)
+        reference = ", ".join(dict.fromkeys(ohms(x.source.references[x.port]) for x in lines))
+        names = list(dict.fromkeys(x.source.label for x in lines if x.source.label))
+        title = f"{names[0]}: Smith chart" if len(names) == 1 else "Smith chart"
+        heading(figure, title, f"middle: {reference}; arrows: rising frequency; rings: resistance, arcs: reactance, normalised")
+    return figure
+
+
+def _grid(axes: Axes) -> None:
+    turn = np.linspace(0.0, 2.0 * np.pi, 361)
+    axes.plot(np.cos(turn), np.sin(turn), color=FAINT, linewidth=1.4, linestyle="-")
+    axes.plot((-1, 1), (0, 0), color=FAINT, linewidth=0.9, linestyle="-")
+    for r in _RESISTANCES:
+        centre, radius = r / (1 + r), 1 / (1 + r)
+        axes.plot(centre + radius * np.cos(turn), radius * np.sin(turn), color=GRID, linewidth=0.9, linestyle="-")
+        axes.text(centre - radius + 0.012, 0.012, f"{r:g}", fontsize=8, color=FAINT)
+    for x in _REACTANCES:
+        r = np.concatenate([np.linspace(0, 10, 300), np.geomspace(10, 1e4, 60)])
+        for sign in (1, -1):
+            arc = (r + sign * 1j * x - 1) / (r + sign * 1j * x + 1)
+            axes.plot(arc.real, arc.imag, color=GRID, linewidth=0.9, linestyle="-")
+            rim = 1.05 * arc[0]
+            text = f"{'+' if sign > 0 else '−'}j{x:g}"
+            axes.text(rim.real, rim.imag, text, fontsize=8, color=FAINT, ha="center", va="center")
+    for place, word, side in ((-1.03, "short", "right"), (1.03, "open", "left")):
+        axes.text(place, 0.0, word, fontsize=8, color=FAINT, ha=side, va="center")
+    axes.set_aspect("equal")
+    axes.set_xlim(-1.16, 1.16)
+    axes.set_ylim(-1.1, 1.1)
+    axes.axis("off")
+
+
+def _readouts(figure: Figure, axes: Axes, rows: Sequence[tuple[object, list[float]]]) -> None:
+    """Numbered points on the curves, and beside the chart what they are."""
+    y, number = 0.86, 0
+    for line, places in rows:
+        figure.text(0.66, y, line.label, color=line.colour, fontsize=11, fontweight="bold")  # type: ignore[attr-defined]
+        y -= 0.035
+        for hertz in places:
+            number += 1
+            source, port = line.source, line.port  # type: ignore[attr-defined]
+            if y < 0.1:
+                raise UsageError("a Smith chart has room for about 18 readouts: name fewer")
+            gamma, z = (
+                complex(np.interp(hertz, source.frequencies, values.values[:, port]))
+                for values in (source.reflection(), source.impedance())
+            )
+            axes.plot(gamma.real, gamma.imag, "o", color=line.colour, markersize=6)  # type: ignore[attr-defined]
+            axes.annotate(
+                str(number), (gamma.real, gamma.imag), xytext=(6, 5), textcoords="offset points", fontsize=9,
+                fontweight="bold", color=line.colour, bbox=SOFT,  # type: ignore[attr-defined]
+            )  # fmt: skip
+            ratio = (1 + abs(gamma)) / max(1 - abs(gamma), 1e-12)
+            text = f"{number}  {engineering(hertz, 'Hz', 5)}: {z.real:.3g} {z.imag:+.3g}j ohm, VSWR {ratio:.3g}"
+            figure.text(0.67, y, text, fontsize=9)
+            y -= 0.032
+        y -= 0.02
