@@ -59,8 +59,8 @@ from .network.elements import short_circuit as short_circuit
 from .network.elements import trap as trap
 from .network.elements import two_wire as two_wire
 from .network.network import Network as Network
-from .network.trace import Trace as Trace
 from .network.sources import amperes as amperes
 from .network.sources import volts as volts
 from .network.sources import watts as watts
+from .network.trace import Trace as Trace
 from .views import plots as plots

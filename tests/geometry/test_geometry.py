@@ -71,7 +71,7 @@ def test_changes_give_new_antennas():
         (antenna(UP, rod("near", (0.0015, 0, 0.2), (0.0015, 0, 1.2))), "stop", "touches 'near'"),
         (antenna(UP, rod("near", (0.0025, 0, 0.2), (0.0025, 0, 1.2))), "warn", "apart"),
         (antenna(rod("w", (0, 0, 0), (0, 0, 0), (0, 0, 1))), "stop", "no length"),
-        (antenna(rod("w", (0, 0, 0), (0, 0, 1), (0, 0, 0.5))), "stop", "fold back"),
+        (antenna(rod("w", (0, 0, 0), (0, 0, 1), (0, 0, 0.5))), "stop", "lie on one another from"),
         (antenna(rod("w", (0, 0, 0), (0, 0, 1), (0.1, 0, 0))), "warn", "meet at 6 deg"),
         (antenna(UP, rod("v", (0, 0, 1), (0, 0, 2), radius=0.02)), "warn", "step in radius by 20.0:1"),
         (antenna(rod("w", (0, 0, 0), (0, 0, 1), (0.002, 0, 1), (0.002, 0, 2))), "warn", "shorter than four radii"),

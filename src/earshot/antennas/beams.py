@@ -12,7 +12,7 @@ def _yagi_values(sheet: Sheet, elements: int, longer: float = 1.0) -> tuple[list
     """The lengths and places of a Yagi's elements: names of the values, and expressions for x."""
     names = ["reflector", "driven", *(f"director_{i + 1}" for i in range(elements - 2))]
     places, x = ["-behind", "0"], "0"
-    for i, name in enumerate(names[2:]):
+    for i in range(elements - 2):
         x = f"ahead_{i + 1}" if x == "0" else f"{x} + ahead_{i + 1}"
         places.append(x)
     lengths = yagi_lengths(elements)
@@ -96,8 +96,8 @@ def stepped_yagi(frequency: str | float, *, elements: int = 3, **values: str | f
 def quad(frequency: str | float, *, elements: int = 2, **values: str | float) -> Design:
     """Square loops in a row: a reflector behind a driven loop, directors in front. A dipole beam's gain and a bit more.
 
-    Along +x, fed in the middle of the lower side: horizontal polarisation. elements: 2 to 8. values: to change, by name.
-    Raises UsageError and UnitError.
+    Along +x, fed in the middle of the lower side: horizontal polarisation. elements: 2 to 8. values: to change, by
+    name. Raises UsageError and UnitError.
     """
     sheet = Sheet(f"Quad, {elements} elements", "A quad: square loops in a row, a beam along +x.", frequency)
     names = ["reflector", "driven", *(f"director_{i + 1}" for i in range(counted(elements, "elements", 2, 8) - 2))]
@@ -126,8 +126,8 @@ def quad(frequency: str | float, *, elements: int = 2, **values: str | float) ->
 def log_periodic(frequency: str | float, *, elements: int = 10, **values: str | float) -> Design:
     """Dipoles on one crossed line, each shorter by a fixed ratio: the same gain and match over a wide band.
 
-    Along +x, the short end, where it is fed. The frequency is the lower edge of its band; with ten elements and the usual
-    ratio the upper edge is about twice that. elements: 4 to 30. values: to change, by name. Raises UsageError and
+    Along +x, the short end, where it is fed. The frequency is the lower edge of its band; with ten elements and the
+    usual ratio the upper edge is about twice that. elements: 4 to 30. values: to change, by name. Raises UsageError and
     UnitError.
     """
     purpose = "A log-periodic dipole array, fed at its short end through one crossed line."

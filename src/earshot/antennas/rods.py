@@ -40,7 +40,9 @@ def inverted_v(frequency: str | float, **values: str | float) -> Design:
     sheet.value("height", "0.5 lambda", "0.25 lambda", "2 lambda", "of the apex", "0, 0, 0", "0, 0, height")
     sheet.value("apex", "0.015 lambda", "0.005 lambda", "0.05 lambda", "straight piece between the arms")
     sheet.rod("0.001 lambda")
-    sheet.wire("wire", f"0, -{tip.replace('/ 2 +', '/ 2 -', 1)}", "0, -apex / 2, height", "0, apex / 2, height", f"0, {tip}")
+    sheet.wire(
+        "wire", f"0, -{tip.replace('/ 2 +', '/ 2 -', 1)}", "0, -apex / 2, height", "0, apex / 2, height", f"0, {tip}"
+    )
     sheet.port("feed", "wire", 0.5)
     sheet.band(0.93, 1.07)
     sheet.case("azimuth 0 deg", "azimuth 90 deg", "elevation 30 deg")
@@ -56,9 +58,7 @@ def folded_dipole(frequency: str | float, **values: str | float) -> Design:
     sheet.value(
         "length", "0.4504 lambda", "0.35 lambda", "0.6 lambda", "end to end", "0, -length / 2, 0", "0, length / 2, 0"
     )
-    sheet.value(
-        "spacing", "0.025 lambda", "0.01 lambda", "0.08 lambda", "between the rods", "0, 0, 0", "0, 0, spacing"
-    )
+    sheet.value("spacing", "0.025 lambda", "0.01 lambda", "0.08 lambda", "between the rods", "0, 0, 0", "0, 0, spacing")
     sheet.rod()
     corners = [f"0, {side}length / 2, {z}" for side, z in (("-", 0), ("", 0), ("", "spacing"), ("-", "spacing"))]
     sheet.wire("loop", *corners, corners[0])

@@ -22,9 +22,10 @@ _NAMES = {"swr": "vswr", "rho": "s11", "reflection": "s11", "gamma": "s11", "rea
 def read_network(path: str | Path, *, reference: float = 50.0) -> Network | Trace:
     """Read what was measured, or another program wrote: .s1p, .s2p, ..., .ts, or .csv.
 
-    A CSV file has one heading line: a frequency with its unit ("frequency_Hz", "f (MHz)"), and R and X in ohm, or S11 as
-    re and im, as dB and deg, or VSWR, return loss or S11 in dB alone, which give a `Trace` without phase. reference: ohm
-    that reflections in a CSV file are measured against; Touchstone says it itself. Raises UsageError for any other file.
+    A CSV file has one heading line: a frequency with its unit ("frequency_Hz", "f (MHz)"), and R and X in ohm, or S11
+    as re and im, as dB and deg, or VSWR, return loss or S11 in dB alone, which give a `Trace` without phase. reference:
+    ohm that reflections in a CSV file are measured against; Touchstone says it itself. Raises UsageError for any other
+    file.
     """
     place = Path(path)
     if is_touchstone(place):
@@ -52,7 +53,13 @@ def _curve(place: Path, hertz: Floats, found: dict[str, Floats], reference: floa
     reflection: Any = None
     if {"ohm r", "ohm x"} <= found.keys():
         impedance = found["ohm r"] + 1j * found["ohm x"]
-        return Network(hertz, 1.0 / impedance[:, None, None], ("feed",), np.array([reference + 0j]), place.stem)
+        return Network(
+            hertz,
+            1.0 / np.asarray(impedance, np.complex128)[:, None, None],
+            ("feed",),
+            np.array([reference + 0j]),
+            place.stem,
+        )
     if {"re s11", "im s11"} <= found.keys():
         reflection = found["re s11"] + 1j * found["im s11"]
     elif {"db s11", "deg s11"} <= found.keys():
@@ -97,4 +104,4 @@ def _numbers(place: Path, name: str, column: Any) -> Floats:
     if not np.isfinite(numbers).all():
         row = int(np.flatnonzero(~np.isfinite(numbers))[0]) + 1
         raise UsageError(f"'{place.name}', row {row}, {name}: not a number; mend that line")
-    return numbers
+    return np.asarray(numbers)

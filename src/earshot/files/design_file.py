@@ -11,7 +11,7 @@ from ..answers.cases import Case
 from ..answers.frequencies import Band, Wanted, wanted
 from ..errors import DesignFileError, unknown
 from ..geometry.antenna import Antenna
-from ..geometry.circuit_parts import Load, Terminal
+from ..geometry.circuit_parts import Line, Load, Stub, Terminal
 from ..geometry.design import Design, Quantities, Value, Values
 from ..media.surroundings import FreeSpace, Medium, free_space, perfect_plane
 from ..units import Quantity
@@ -109,7 +109,8 @@ def medium_of(texts: Texts, table: DesignTable) -> Medium:
 
 def built(texts: Texts, table: DesignTable, names: Quantities, metals: Any, medium: Medium) -> Antenna | None:
     """The antenna a table describes, or None when something in it is at fault."""
-    wires, ports, loads, terminals, lines = [], [], [], [], []
+    wires, ports, loads, terminals = [], [], [], []
+    lines: list[Line | Stub] = []
     before = texts.stumbles
     for name, wire in table.wire.items():
         wires += read_wire(texts, name, wire, names, metals.get(wire.metal or table.metal))
@@ -189,7 +190,9 @@ def design_from_text(text: str, name: str, folder: Path) -> DesignFile:
         with texts.gathering(f"case.{word}"):
             cases.append(read_case(texts, table, word, medium))
     texts.told()
-    return _assembled(texts, FileBuild(table, name, folder, text, metals, texts.frequency or 0.0), values, frequencies, cases)
+    return _assembled(
+        texts, FileBuild(table, name, folder, text, metals, texts.frequency or 0.0), values, frequencies, cases
+    )
 
 
 def _assembled(

@@ -101,9 +101,9 @@ def _own_metals(antenna: Antenna) -> dict[str, dict[str, Any]]:
     """The metals that are not in the library, by name."""
     own: dict[str, Metal] = {}
     for wire in antenna.wires:
-        if wire.metal is not None and wire.metal not in metals():
-            if own.setdefault(wire.metal.name, wire.metal) != wire.metal:
-                raise UsageError(f"antenna '{antenna.name}' has two metals named '{wire.metal.name}': rename one")
+        metal = wire.metal
+        if metal is not None and metal not in metals() and own.setdefault(metal.name, metal) != metal:
+            raise UsageError(f"antenna '{antenna.name}' has two metals named '{metal.name}': rename one")
     return {
         name: {"conductivity": m.conductivity, "permeability": m.permeability, "source": m.source}
         for name, m in own.items()
@@ -181,7 +181,9 @@ def _kind(kind: LineType) -> dict[str, Any]:
 
 
 def _line(line: Line) -> dict[str, Any]:
-    return {"from": line.one, "to": line.two, "crossed": line.crossed, "length": _metres(line.length)} | _kind(line.kind)
+    return {"from": line.one, "to": line.two, "crossed": line.crossed, "length": _metres(line.length)} | _kind(
+        line.kind
+    )
 
 
 def _stub(stub: Stub) -> dict[str, Any]:

@@ -70,7 +70,9 @@ def read_wire(texts: Texts, name: str, table: WireTable, names: Quantities, meta
 def _points(texts: Texts, place: str, table: WireTable, names: Quantities) -> list[Any]:
     given = [key for key in ("points", "circle", "helix") if getattr(table, key) is not None]
     if len(given) != 1:
-        raise DesignFileError(f"{texts.name}: {place}: give exactly one of points, circle, helix; {len(given)} are there")
+        raise DesignFileError(
+            f"{texts.name}: {place}: give exactly one of points, circle, helix; {len(given)} are there"
+        )
     if table.circle is not None:
         return _circle(texts, f"{place}.circle", table.circle, names)
     if table.helix is not None:
@@ -153,5 +155,7 @@ def read_port(texts: Texts, name: str, table: PortTable, names: Quantities, wire
     what, parts = f"port.{name}.reference", table.reference
     parts = parts if isinstance(parts, list) else [parts]
     if not 1 <= len(parts) <= 2:
-        raise DesignFileError(f"{texts.name}: {what}: {len(parts)} numbers; give resistance, or resistance and reactance")
+        raise DesignFileError(
+            f"{texts.name}: {what}: {len(parts)} numbers; give resistance, or resistance and reactance"
+        )
     return Port(name, table.on, at, gap, complex(*(texts.quantity(p, "resistance", what, names) for p in parts)))

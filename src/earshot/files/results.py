@@ -154,7 +154,9 @@ def read_saved(path: Path) -> Saved:
         with h5netcdf.File(path, "r") as store:
             attributes = dict(store.attrs)
             if "earshot_results" not in attributes:
-                raise UsageError(f"'{path}' is not a results file of Earshot: write one with earshot solve --out FOLDER")
+                raise UsageError(
+                    f"'{path}' is not a results file of Earshot: write one with earshot solve --out FOLDER"
+                )
             found = int(attributes["earshot_results"])
             if found != FORMAT:
                 raise UsageError(

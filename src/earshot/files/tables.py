@@ -74,9 +74,9 @@ def write(result: Any, path: str | Path, *, parameters: str = "S", form: str = "
     """Write a result by the ending of the path. The file appears whole or not at all.
 
     .csv, .json: a `Network`, a pandas table or labelled samples such as a cut. .s1p, .s2p, ... and .ts: a network as
-    Touchstone 1 or 2, of parameters "S", "Y" or "Z" in the form "RI", "MA" or "DB". .nc: a `Solution`, to be opened with
-    `read_results`. .toml: a `Design`, as a design file. Raises UsageError for a result that the ending cannot hold,
-    RunError when the place cannot be written to.
+    Touchstone 1 or 2, of parameters "S", "Y" or "Z" in the form "RI", "MA" or "DB". .nc: a `Solution`, to be opened
+    with `read_results`. .toml: a `Design`, as a design file. Raises UsageError for a result that the ending cannot
+    hold, RunError when the place cannot be written to.
 
     >>> import pandas as pd
     >>> print(write(pd.DataFrame({"x": [1, 2]}), getfixture("tmp_path") / "x.csv").read_text())

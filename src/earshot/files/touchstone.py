@@ -43,8 +43,9 @@ def _from_pairs(pairs: Complexes, form: str) -> Complexes:
 def touchstone(network: Network, *, version: int = 1, parameters: str = "S", form: str = "RI") -> str:
     """The network as Touchstone text, in Hz, at its own references.
 
-    version: 1, where all ports share one real reference and Z and Y are divided by it, or 2, where each port has its own.
-    parameters: "S", "Y" or "Z". form: "RI", "MA" or "DB". Raises UsageError for references the version cannot hold.
+    version: 1, where all ports share one real reference and Z and Y are divided by it, or 2, where each port has its
+    own. parameters: "S", "Y" or "Z". form: "RI", "MA" or "DB". Raises UsageError for references the version cannot
+    hold.
     """
     for what, given, known in (("parameters", parameters, _PARAMETERS), ("form", form, _FORMS)):
         if given not in known:
@@ -55,7 +56,7 @@ def touchstone(network: Network, *, version: int = 1, parameters: str = "S", for
         holds = "one real reference impedance" if version == 1 else "real reference impedances"
         raise UsageError(
             f"Touchstone {version}.x holds {holds}, and the ports have other ones ({listed}): use "
-            f"network.referred_to(50){', write version 2 (a file ending in .ts),' if version == 1 else ''} or CSV or JSON"
+            f"network.referred_to(50){', write version 2 (a file ending in .ts),' if version == 1 else ''} or write CSV or JSON"
         )
     count, reference = len(network.ports), float(network.references[0].real)
     matrices = {"S": network.s, "Y": network.y, "Z": network.z}[parameters]().values
@@ -206,9 +207,8 @@ def _records(sheet: _Sheet, count: int) -> tuple[NDArray[np.float64], Complexes]
         raise UsageError(f"{sheet.name}: its frequencies do not rise; sort the file")
     flat = table[:, 1::2] + 1j * table[:, 2::2]
     matrices = np.zeros((len(table), count, count), complex)
-    rows, columns = {"full": np.indices((count, count)).reshape(2, -1), "lower": np.tril_indices(count)}.get(
-        shape, np.triu_indices(count)
-    )
+    half = np.tril_indices(count) if shape == "lower" else np.triu_indices(count)
+    rows, columns = np.indices((count, count)).reshape(2, -1) if shape == "full" else half
     matrices[:, rows, columns] = flat
     if shape != "full":
         matrices[:, columns, rows] = flat

@@ -5,53 +5,29 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..constants import wavelength
 from ..errors import EarshotError, unknown
 from .antenna import Antenna
+from .closeness import closeness, duplicates
 from .findings import Finding, Findings
-from .mesh import MeshRule, joined_points, joint_reach
+from .mesh import MeshRule
+from .parts import Gap, Wire
+from .pieces import Pieces, as_place, straight_pieces, words_for
 
-Floats = NDArray[np.float64]
 _SHARP = math.radians(30.0)
+_BENT = math.radians(15.0)
+_WIDEST_GAP = 0.05
 _COARSEST = 20.0
 _THICKEST = 0.05
 _SMALLEST = 5e-4
 
 
-@dataclass(frozen=True, slots=True)
-class _Pieces:
-    """Every straight piece of every wire: index of its wire, number on it, both ends, joints at them, radius."""
-
-    wire: NDArray[np.int64]
-    number: NDArray[np.int64]
-    start: Floats
-    stop: Floats
-    joint: NDArray[np.int64]
-    radius: Floats
-
-    @property
-    def lengths(self) -> Floats:
-        return np.asarray(np.linalg.norm(self.stop - self.start, axis=1))
-
-
-def _pieces(antenna: Antenna) -> _Pieces:
-    ends = [(w.corners[:-1], w.corners[1:]) for w in antenna.wires]
-    counts = [len(first) for first, _ in ends]
-    start, stop = (np.concatenate(side) for side in zip(*ends, strict=True))
-    joints = joined_points(np.concatenate([start, stop]), joint_reach(antenna)).reshape(2, -1).T
-    wire = np.repeat(np.arange(len(counts)), counts)
-    number = np.concatenate([np.arange(c) for c in counts])
-    return _Pieces(wire, number, start, stop, joints, np.array([w.radius for w in antenna.wires])[wire])
-
-
 def check(antenna: Antenna, frequency: float | None = None, rule: MeshRule | None = None) -> Findings:
     """Look at an antenna before it is solved, at a frequency in Hz if one is given."""
-    pieces = _pieces(antenna)
+    pieces = straight_pieces(antenna)
     findings = [
         *_ports(antenna, pieces),
         *_lines(antenna),
@@ -60,21 +36,18 @@ def check(antenna: Antenna, frequency: float | None = None, rule: MeshRule | Non
         *_joints(antenna, pieces),
     ]
     findings += _plane(antenna) if antenna.medium.has_plane else []
-    findings += _closeness(antenna, pieces)
+    twins = duplicates(antenna)
+    findings += closeness(antenna, pieces)
+    # What lies on its twin touches it everywhere: said once.
+    doubled = [f"'{f.part}'" for f in twins]
+    findings = [f for f in findings if not any(name in f.says for name in doubled)] + twins
+    findings += _isolated(antenna, pieces)
     if frequency is not None:
         findings += _sizes(antenna, frequency, rule or MeshRule())
     return Findings(findings)
 
 
-def _at(place: Floats) -> str:
-    return "(" + ", ".join(f"{0.0 if abs(x) < 1e-12 else x:.6g}" for x in place) + ") m"
-
-
-def _place(place: Floats) -> tuple[float, float, float]:
-    return float(place[0]), float(place[1]), float(place[2])
-
-
-def _ports(antenna: Antenna, pieces: _Pieces) -> Iterator[Finding]:
+def _ports(antenna: Antenna, pieces: Pieces) -> Iterator[Finding]:
     if not antenna.ports:
         yield Finding("stop", antenna.name, f"antenna '{antenna.name}' has no port", "mark where it is fed")
     wires = {w.name: w for w in antenna.wires}
@@ -91,6 +64,7 @@ def _ports(antenna: Antenna, pieces: _Pieces) -> Iterator[Finding]:
             says, _, remedy = str(problem).rpartition(": ")
             yield Finding("stop", port.name, says, remedy)
             continue
+        yield from _bent(port, wire, low, high)
         own = pieces.joint[pieces.wire == antenna.wires.index(wire)]
         for end, joint, foot, edge in (
             (0.0, own[0, 0], grounded[0], low),
@@ -100,11 +74,57 @@ def _ports(antenna: Antenna, pieces: _Pieces) -> Iterator[Finding]:
                 yield Finding(
                     "warn",
                     port.name,
-                    f"{port.what} reaches the open end of wire '{wire.name}' at {_at(wire.at(end))}, where "
+                    f"{port.what} reaches the open end of wire '{wire.name}' at {words_for(wire.at(end))}, where "
                     "hardly any current flows",
                     "move it along the wire, or join a second wire there",
-                    _place(wire.at(end)),
+                    as_place(wire.at(end)),
                 )
+
+
+def _bent(gap: Gap, wire: Wire, low: float, high: float) -> Iterator[Finding]:
+    """A gap across a bend: the field in it is taken as uniform along a straight piece."""
+    steps = np.diff(wire.corners, axis=0)
+    for corner, (one, two) in zip(wire.arc[1:-1], itertools.pairwise(steps), strict=True):
+        lengths = float(np.linalg.norm(one) * np.linalg.norm(two))
+        if low * (1 + 1e-9) < corner < high * (1 - 1e-9) and lengths > 0.0:
+            bend = math.acos(float(np.clip(one @ two / lengths, -1.0, 1.0)))
+            if bend > _BENT:
+                place = wire.at(float(corner))
+                yield Finding(
+                    "warn",
+                    gap.name,
+                    f"{gap.what} lies across a bend of {math.degrees(bend):.0f} deg in wire '{wire.name}' at "
+                    f"{words_for(place)}; its gap is taken as straight",
+                    "move it off the bend, or put a short straight piece there",
+                    as_place(place),
+                )
+
+
+def _isolated(antenna: Antenna, pieces: Pieces) -> Iterator[Finding]:
+    """Metal that is not joined to any port, directly or by a line: parasitic, or a joint that was meant."""
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
+    count = int(pieces.joint.max()) + 1
+    wires = {w.name: int(pieces.joint[pieces.wire == i][0, 0]) for i, w in enumerate(antenna.wires)}
+    gaps = {g.name: wires[g.on] for g in antenna.gaps if g.on in wires}
+    links = [*pieces.joint.tolist()]
+    # A line, and the plane, carry power from one piece to another.
+    for line in antenna.lines:
+        ends = [gaps[p] for p in line.places if p in gaps]
+        links += [ends] if len(ends) == 2 else []
+    rows = np.array(links)
+    label = connected_components(coo_array((np.ones(len(rows)), rows.T), shape=(count, count)), directed=False)[1]
+    fed = {int(label[gaps[p.name]]) for p in antenna.ports if p.name in gaps}
+    free = [name for name, joint in wires.items() if int(label[joint]) not in fed]
+    if free and fed:
+        listed = ", ".join(free[:8]) + (f" and {len(free) - 8} more" if len(free) > 8 else "")
+        yield Finding(
+            "note",
+            free[0],
+            f"{'these wires are' if len(free) > 1 else 'this wire is'} joined to no port: {listed}",
+            "nothing to do if they are parasitic; else join them at a shared point",
+        )
 
 
 def _lines(antenna: Antenna) -> Iterator[Finding]:
@@ -133,13 +153,13 @@ def _overlaps(antenna: Antenna) -> Iterator[Finding]:
                 yield Finding(
                     "stop",
                     two.name,
-                    f"the gaps of {one.what} and {two.what} overlap on wire '{wire.name}' at {_at(wire.at(low))}",
+                    f"the gaps of {one.what} and {two.what} overlap on wire '{wire.name}' at {words_for(wire.at(low))}",
                     "move one or give it a smaller gap",
-                    _place(wire.at(low)),
+                    as_place(wire.at(low)),
                 )
 
 
-def _shapes(antenna: Antenna, pieces: _Pieces) -> Iterator[Finding]:
+def _shapes(antenna: Antenna, pieces: Pieces) -> Iterator[Finding]:
     lengths = pieces.lengths
     for index, wire in enumerate(antenna.wires):
         own = pieces.wire == index
@@ -147,9 +167,9 @@ def _shapes(antenna: Antenna, pieces: _Pieces) -> Iterator[Finding]:
             yield Finding(
                 "stop",
                 wire.name,
-                f"wire '{wire.name}' has a piece of no length at {_at(pieces.start[n])}",
+                f"wire '{wire.name}' has a piece of no length at {words_for(pieces.start[n])}",
                 "take out one of the two points",
-                _place(pieces.start[n]),
+                as_place(pieces.start[n]),
             )
         if wire.radius >= wire.length > 0.0:
             yield Finding(
@@ -166,13 +186,13 @@ def _shapes(antenna: Antenna, pieces: _Pieces) -> Iterator[Finding]:
                 "warn",
                 wire.name,
                 f"wire '{wire.name}' has {short.sum()} pieces shorter than four radii, the shortest "
-                f"{lengths[least]:g} m at {_at(pieces.start[least])}",
+                f"{lengths[least]:g} m at {words_for(pieces.start[least])}",
                 "use fewer corners or a thinner wire: bends so close are beyond the kernel",
-                _place(pieces.start[least]),
+                as_place(pieces.start[least]),
             )
 
 
-def _joints(antenna: Antenna, pieces: _Pieces) -> Iterator[Finding]:
+def _joints(antenna: Antenna, pieces: Pieces) -> Iterator[Finding]:
     """Sharp bends and steps of radius where pieces meet."""
     lengths = np.maximum(pieces.lengths, 1e-300)
     away = (pieces.stop - pieces.start) / lengths[:, None]
@@ -191,27 +211,26 @@ def _joints(antenna: Antenna, pieces: _Pieces) -> Iterator[Finding]:
                 if piece[a] == piece[b]:
                     continue
                 if angle < 1e-6:
-                    yield Finding(
-                        "stop", one.name, f"{names} fold back on themselves at {_at(place)}", "move one", _place(place)
-                    )
+                    says = f"{names} lie on one another from {words_for(place)} onward"
+                    yield Finding("stop", one.name, says, "take out what is double, or move one", as_place(place))
                 elif angle < _SHARP:
                     yield Finding(
                         "warn",
                         one.name,
-                        f"{names} meet at {math.degrees(angle):.0f} deg at {_at(place)}; below 30 deg the tubes "
+                        f"{names} meet at {math.degrees(angle):.0f} deg at {words_for(place)}; below 30 deg the tubes "
                         "overlap beyond what the kernel describes",
                         "open the angle or look at the evidence",
-                        _place(place),
+                        as_place(place),
                     )
                 steps = sorted((one.radius, two.radius))
                 if steps[1] > 3.0 * steps[0]:
                     yield Finding(
                         "warn",
                         one.name,
-                        f"{names} step in radius by {steps[1] / steps[0]:.1f}:1 at {_at(place)}; beyond 3:1 the ring "
-                        "between the tubes is left out",
+                        f"{names} step in radius by {steps[1] / steps[0]:.1f}:1 at {words_for(place)}; beyond 3:1 the "
+                        "ring between the tubes is left out",
                         "step in stages or look at the evidence",
-                        _place(place),
+                        as_place(place),
                     )
 
 
@@ -224,9 +243,9 @@ def _plane(antenna: Antenna) -> Iterator[Finding]:
             yield Finding(
                 "stop",
                 wire.name,
-                f"wire '{wire.name}' goes through the plane: it is {-lowest[2]:g} m below it at {_at(lowest)}",
+                f"wire '{wire.name}' goes through the plane: it is {-lowest[2]:g} m below it at {words_for(lowest)}",
                 "raise it or end it at z = 0",
-                _place(lowest),
+                as_place(lowest),
             )
             continue
         low = (heights[:-1] < wire.radius) & (heights[1:] < wire.radius)
@@ -236,83 +255,10 @@ def _plane(antenna: Antenna) -> Iterator[Finding]:
             yield Finding(
                 "stop",
                 wire.name,
-                f"wire '{wire.name}' touches the plane along its way at {_at(place)}",
+                f"wire '{wire.name}' touches the plane along its way at {words_for(place)}",
                 "only its ends may stand on the plane: raise it or split it there",
-                _place(place),
+                as_place(place),
             )
-
-
-def _nearest_points(p: Floats, q: Floats, r: Floats, s: Floats) -> tuple[Floats, Floats]:
-    """Shares along p..q and r..s of the nearest points of pairs of straight pieces, each (n,).
-
-    Ericson (2005), Real-Time Collision Detection, sec. 5.1.9.
-    """
-    d1, d2, gap = q - p, s - r, p - r
-    a, e, f = (np.einsum("ij,ij->i", x, y) for x, y in ((d1, d1), (d2, d2), (d2, gap)))
-    b, c = (np.einsum("ij,ij->i", d1, y) for y in (d2, gap))
-    a, e = np.maximum(a, 1e-300), np.maximum(e, 1e-300)
-    spread = a * e - b * b
-    skew = spread > 1e-14 * a * e
-    u = np.where(skew, np.clip((b * f - c * e) / np.where(skew, spread, 1.0), 0.0, 1.0), 0.0)
-    v = np.clip((b * u + f) / e, 0.0, 1.0)
-    return np.clip((b * v - c) / a, 0.0, 1.0), v
-
-
-def _closeness(antenna: Antenna, pieces: _Pieces) -> Iterator[Finding]:
-    """Pieces that cross, touch or nearly touch without sharing a joint."""
-    total = len(pieces.wire)
-    seen: set[tuple[int, int]] = set()
-    for i in range(total - 1):
-        others = np.arange(i + 1, total)
-        shared = (pieces.joint[others, :, None] == pieces.joint[i]).any(axis=(1, 2))
-        # Neighbours but one on the same wire are near because the piece between them is short: `_shapes` says so.
-        same = (pieces.wire[others] == pieces.wire[i]) & (others - i <= 2)
-        others = others[~shared & ~same]
-        if not others.size:
-            continue
-        p, q = (np.broadcast_to(x[i], (len(others), 3)) for x in (pieces.start, pieces.stop))
-        u, v = _nearest_points(p, q, pieces.start[others], pieces.stop[others])
-        here = p + u[:, None] * (q - p)
-        there = pieces.start[others] + v[:, None] * (pieces.stop[others] - pieces.start[others])
-        distance = np.linalg.norm(here - there, axis=1)
-        metal = pieces.radius[i] + pieces.radius[others]
-        for k in np.flatnonzero(distance < 1.5 * metal):
-            pair = (int(pieces.wire[i]), int(pieces.wire[others[k]]))
-            if pair in seen:
-                continue
-            seen.add(pair)
-            at_end = u[k] in (0.0, 1.0), v[k] in (0.0, 1.0)
-            yield _close_pair(antenna, pair, at_end, 0.5 * (here[k] + there[k]), float(distance[k]), float(metal[k]))
-
-
-def _close_pair(
-    antenna: Antenna, pair: tuple[int, int], at_end: tuple[bool, bool], place: Floats, distance: float, metal: float
-) -> Finding:
-    one, two = (antenna.wires[w].name for w in pair)
-    if distance >= metal:
-        return Finding(
-            "warn",
-            one,
-            f"wires '{one}' and '{two}' are {distance:g} m apart at {_at(place)}, with radii adding up to {metal:g} m; "
-            "so close, current crowds to one side, which the kernel leaves out",
-            "move them apart or look at the evidence",
-            _place(place),
-        )
-    itself = "itself" if one == two else f"'{two}'"
-    if distance > 1e-3 * metal:
-        says, remedy = f"touches {itself}", "move one, or join them at a shared point"
-    elif any(at_end) and one != two:
-        ends, on = (one, two) if at_end[0] else (two, one)
-        return Finding(
-            "stop",
-            ends,
-            f"wire '{ends}' ends on '{on}' at {_at(place)} without a junction",
-            f"give '{on}' a point there, or move one",
-            _place(place),
-        )
-    else:
-        says, remedy = f"crosses {itself}", "split them there or move one"
-    return Finding("stop", one, f"wire '{one}' {says} at {_at(place)} without a junction", remedy, _place(place))
 
 
 def _sizes(antenna: Antenna, frequency: float, rule: MeshRule) -> Iterator[Finding]:
@@ -332,6 +278,16 @@ def _sizes(antenna: Antenna, frequency: float, rule: MeshRule) -> Iterator[Findi
             f"{_SMALLEST:g}, where radiation resistance drowns in the rounding of the reactance",
             "trust its reactance, not its resistance or gain, or use a higher frequency",
         )
+    for gap in antenna.gaps:
+        width = gap.gap or 0.0
+        if width > _WIDEST_GAP * wave:
+            yield Finding(
+                "warn",
+                gap.name,
+                f"the gap of {gap.what} is {width:g} m wide, {width / wave:.3f} wavelengths at {frequency / 1e6:g} "
+                f"MHz; beyond {_WIDEST_GAP:g} its field is no longer uniform",
+                "give it a smaller gap",
+            )
     for wire in antenna.wires:
         if wire.radius > _THICKEST * wave:
             yield Finding(

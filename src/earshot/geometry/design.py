@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from .. import units
 from ..constants import wavelength
@@ -79,8 +79,8 @@ class Design:
     """Named values and a function that builds an `Antenna` from them.
 
     build: takes `Values`, gives an `Antenna`. frequency: where "lambda" is measured. Further keywords are the values:
-    text with a unit, numbers, or `Value` with a range and a note; a text may use the values before it ("0.95 * driven").
-    Raises UsageError and UnitError.
+    text with a unit, numbers, or `Value` with a range and a note; a text may use the values before it ("0.95 *
+    driven"). Raises UsageError and UnitError.
 
     >>> from earshot import Port, Wire
     >>> def build(v):
@@ -116,14 +116,17 @@ class Design:
         return self.build(self.values)
 
     def check(self, frequency: str | float | None = None, rule: MeshRule | None = None) -> Findings:
-        """What `Antenna.check` finds, at the design's own frequency unless another is given, and values nothing uses."""
+        """What `Antenna.check` finds, at the design's frequency unless another is given, and values nothing uses."""
         values = self.values
         antenna = self.build(values)
         unused = [name for name, _ in self.given if name not in values.quantities.used]
         return Findings(
             [
                 *antenna.check(frequency if frequency is not None else self.frequency, rule),
-                *(Finding("warn", name, f"value '{name}' is used by nothing", "take it out or use it") for name in unused),
+                *(
+                    Finding("warn", name, f"value '{name}' is used by nothing", "take it out or use it")
+                    for name in unused
+                ),
             ]
         )
 
@@ -191,9 +194,9 @@ class Design:
     def scaled_to(self, frequency: str | float, *, radii: bool = False) -> Design:
         """The design for another frequency: every length among the values multiplied by old/new frequency.
 
-        radii: whether thicknesses (`cross_sections`) are scaled too; unless asked, rods stay as they are bought. Lengths
-        written into the build function itself cannot be scaled. Raises UsageError when the design has no frequency of
-        its own.
+        radii: whether thicknesses (`cross_sections`) are scaled too; unless asked, rods stay as they are bought.
+        Lengths written into the build function itself cannot be scaled. Raises UsageError when the design has no
+        frequency of its own.
         """
         if self.frequency is None:
             raise UsageError("scaled_to: the design has no frequency to scale from; give it frequency=...")
@@ -201,7 +204,7 @@ class Design:
         factor = self.frequency / target
         kept = set() if radii else self.cross_sections()
 
-        def scaled(name: str, text: str | float | None) -> str | float | None:
+        def scaled(name: str, text: Any) -> Any:
             if not isinstance(text, str):
                 return text
             if name in kept:
@@ -209,7 +212,9 @@ class Design:
             return units.scaled(text, "length", factor)
 
         given = {
-            name: replace(value, is_=scaled(name, value.is_), from_=scaled(name, value.from_), to=scaled(name, value.to))
+            name: replace(
+                value, is_=scaled(name, value.is_), from_=scaled(name, value.from_), to=scaled(name, value.to)
+            )
             for name, value in self.given
         }
         return self._copy(target, given)

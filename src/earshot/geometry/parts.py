@@ -120,7 +120,7 @@ class Wire:
 
 
 def place_along(wire: Wire, at: float | str, what: str) -> float:
-    """A fraction of a wire, or a distance along it as text, in metres; raises ModelError, naming `what`, when off it."""
+    """A fraction of a wire, or text, as metres along it; raises ModelError, naming `what`, when that is off it."""
     total = wire.length
     along = units.length(at, f"{what}, at") if isinstance(at, str) else at * total
     if not -1e-9 * total <= along <= total * (1 + 1e-9):

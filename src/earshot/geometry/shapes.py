@@ -66,7 +66,8 @@ def helix_points(
     """Corners of a helix about an upright axis, as long as the curve: about chords × turns + 1 points in metres.
 
     rise: of one turn. base: where the axis begins. start: where the first corner is, from x towards y. hand: "right"
-    turns as a right-hand screw going up. lead: length of a straight upright piece below the first corner. Raises UsageError and UnitError.
+    turns as a right-hand screw going up. lead: length of a straight upright piece below the first corner. Raises
+    UsageError and UnitError.
     """
     metres, up = units.length(diameter, "helix, diameter"), units.length(rise, "helix, rise")
     if metres <= 0.0 or up <= 0.0:

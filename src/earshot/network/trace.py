@@ -54,4 +54,6 @@ class Trace:
 
     def bandwidth(self, *, vswr: float | None = None, return_loss: float | None = None) -> pd.DataFrame:
         """Stretches within a VSWR or a return loss (dB), as `Network.bandwidth` gives them."""
-        return figures.passbands(self.frequencies, self.magnitude + 0j, figures.limit_of(vswr, return_loss))
+        return figures.passbands(
+            self.frequencies, self.magnitude.astype(np.complex128), figures.limit_of(vswr, return_loss)
+        )

@@ -35,12 +35,15 @@ def _titled(title: str, table: Table) -> Group:
 
 def findings_table(findings: Findings, name: str) -> Group | Text:
     """Findings, worst first, each with its remedy."""
+    doubtful = [f for f in findings if f.level != "note"]
     if not findings:
         return Text(f"{name}: nothing found, ready to solve", style="green")
     table = _table([("", False), ("", False)])
     table.show_header = False
     for finding in findings:
         table.add_row(Text(finding.level, style=_COLOURS[finding.level]), Text(f"{finding.says}: {finding.remedy}"))
+    if not doubtful:
+        return Group(Text(f"{name}: nothing to worry about, ready to solve", style="green"), table)
     return _titled(f"{name}: {len(findings)} finding{'s' if len(findings) > 1 else ''}", table)
 
 

@@ -100,7 +100,7 @@ def _draw(axes: Axes, line: _Line, scale: float, values: Floats) -> None:
         values,
         label=line.label,
         color=line.colour,
-        linestyle=line.dash,  # type: ignore[arg-type]
+        linestyle=line.dash,
         marker="o" if len(values) == 1 else None,
     )
 
@@ -160,11 +160,11 @@ def _mark_bandwidth(axes: Axes, lines: Sequence[_Line], scale: float, unit: str,
     row = 0
     for line in lines:
         source, shown = line.source, 0
-        port = {} if isinstance(source, Trace) else {"port": line.name}
-        for _, band in source.bandwidth(**port, **limit).iterrows():
+        found = source.bandwidth(**limit) if isinstance(source, Trace) else source.bandwidth(line.name, **limit)
+        for _, band in found.iterrows():
             ends = band["from_Hz"] / scale, band["to_Hz"] / scale
             # Bars of several curves lie under one another, not over.
-            aside = offset_copy(axes.transData, axes.figure, y=-5.0 * lines.index(line), units="points")
+            aside = offset_copy(axes.transData, axes.get_figure(root=True), y=-5.0 * lines.index(line), units="points")
             bar = {"linewidth": 4.0, "linestyle": "-", "alpha": 0.5, "solid_capstyle": "butt", "transform": aside}
             axes.plot(ends, (level, level), color=line.colour, **bar)  # type: ignore[arg-type]
             if shown < 2 and row < 5:
@@ -196,8 +196,8 @@ def vswr(
 ) -> Figure:
     """VSWR over frequency, one curve per port; several networks and measured traces lie over one another.
 
-    top: where the axis ends; unless given, between 3 and 10 as the curves need. at: frequencies to read off. within: the
-    VSWR whose bandwidth is marked. Raises UsageError for frequencies the curves do not reach.
+    top: where the axis ends; unless given, between 3 and 10 as the curves need. at: frequencies to read off. within:
+    the VSWR whose bandwidth is marked. Raises UsageError for frequencies the curves do not reach.
     """
     lines = _lines(networks, labels)
 
@@ -261,7 +261,7 @@ def scattering(
         lines.append(_Line(network, ports.index(to), text, LINES[i % len(LINES)], DASHES[i % len(DASHES)]))
     levels = [20 * np.log10(np.maximum(np.abs(matrix.sel({"to": to, "from": f}).values), 1e-10)) for to, f in chosen]
 
-    def draw(axes: Axes, scale: float, unit: str) -> str:
+    def draw(axes: Axes, scale: float, _unit: str) -> str:
         for line, level in zip(lines, levels, strict=True):
             _draw(axes, line, scale, level)
         low = floor if floor is not None else max(min(float(x.min()) for x in levels) - 2.0, -60.0)
@@ -274,13 +274,11 @@ def scattering(
     return _band_figure(f"{label}: |S|" if label else "|S|", [network], lines, draw)
 
 
-def impedance(
-    *networks: Curve, labels: Sequence[str] | None = None, at: At = (), top: float | None = None
-) -> Figure:
+def impedance(*networks: Curve, labels: Sequence[str] | None = None, at: At = (), top: float | None = None) -> Figure:
     """Input resistance (solid) and reactance (dashed) over frequency; a ring marks and names every resonance.
 
-    at: frequencies to read off. top: where the axis ends, ohm, both ways; unless given, ten times the reference at most,
-    so that one anti-resonance does not flatten the rest. Raises UsageError for a trace, which has no impedance.
+    at: frequencies to read off. top: where the axis ends, ohm, both ways; unless given, ten times the reference at
+    most, so that one anti-resonance does not flatten the rest. Raises UsageError for a trace, which has no impedance.
     """
     for network in networks:
         if isinstance(network, Trace):

@@ -155,10 +155,10 @@ def polar(
     """Cuts on polar axes: planes "E", "H" (both unless something is named), elevations, azimuths.
 
     field: one, or several to lie over one another. Cuts that share an angle share a circle. quantity: "gain",
-    "directivity", "realized_gain", or gain by polarisation ("gain_co", "gain_cross", "gain_rhcp", ...), or several. scale:
-    "dB", with span decibels from rim to middle, or "compressed", which draws a level L dB below the rim at 1/(1 + L/12) of
-    the radius, so that nothing is cut off and the main lobe stays large. Raises UsageError for a quantity, scale or plane
-    there is not.
+    "directivity", "realized_gain", or gain by polarisation ("gain_co", "gain_cross", "gain_rhcp", ...), or several.
+    scale: "dB", with span decibels from rim to middle, or "compressed", which draws a level L dB below the rim at 1/(1
+    + L/12) of the radius, so that nothing is cut off and the main lobe stays large. Raises UsageError for a quantity,
+    scale or plane there is not.
     """
     fields, quantities = _fields(field), [quantity] if isinstance(quantity, str) else list(quantity)
     if scale not in ("dB", "compressed"):
@@ -193,7 +193,7 @@ def _circle(
     for curve in curves:
         reach, turn = radius(curve.level), np.radians(curve.angle)
         label = f"{curve.label}, most {np.nanmax(curve.level):.2f} dBi"
-        axes.plot(turn, reach, color=curve.colour, linestyle=curve.dash, label=label)  # type: ignore[arg-type]
+        axes.plot(turn, reach, color=curve.colour, linestyle=curve.dash, label=label)
         if len(curves) < 4:
             axes.fill(turn, np.nan_to_num(reach, nan=0.0), alpha=0.10, color=curve.colour)
     axes.set_rlim(0.0, 1.0)
@@ -234,7 +234,11 @@ def cartesian(
             angle = (curve.angle + 180.0) % 360.0 - 180.0
             order = np.argsort(angle, kind="stable")
             axes.plot(
-                angle[order], curve.level[order], color=curve.colour, linestyle=curve.dash, label=curve.label  # type: ignore[arg-type]
+                angle[order],
+                curve.level[order],
+                color=curve.colour,
+                linestyle=curve.dash,
+                label=curve.label,
             )
         axes.set_ylim(rim - span, rim)
         axes.set_xlim(-180.0, 180.0)

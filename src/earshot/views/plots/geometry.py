@@ -88,9 +88,7 @@ class _View:
         return np.asarray(out / np.linalg.norm(out))
 
 
-def geometry(
-    model: Design | Antenna, *, findings: Iterable[Finding] = (), names: bool | None = None
-) -> Figure:
+def geometry(model: Design | Antenna, *, findings: Iterable[Finding] = (), names: bool | None = None) -> Figure:
     """The antenna to scale, flat ones seen straight on, others in space.
 
     model: a design, whose dimensions are drawn where its file says, or an antenna. findings: drawn where they are,
@@ -202,7 +200,9 @@ def _findings(figure: Figure, view: _View, told: Sequence[Finding]) -> None:
             view.word(place, f"  {number}", color=colour, fontweight="bold", va="top", fontsize=11)
         rows = textwrap.wrap(f"{number} {finding.level}: {finding}", 46)
         if y - 0.03 * len(rows) < 0.06:
-            figure.text(0.67, y, f"and {len(told) - number + 1} more: earshot check lists them", fontsize=9, color=FAINT)
+            figure.text(
+                0.67, y, f"and {len(told) - number + 1} more: earshot check lists them", fontsize=9, color=FAINT
+            )
             break
         figure.text(0.67, y, "\n".join(rows), fontsize=9, color=colour, va="top")
         y -= 0.03 * len(rows) + 0.015

@@ -42,7 +42,7 @@ def smith(*networks: Curve, labels: Sequence[str] | None = None, at: At = (), wi
             assert isinstance(line.source, Network)
             gamma = line.source.reflection().values[:, line.port]
             places = line.source.frequencies
-            axes.plot(gamma.real, gamma.imag, color=line.colour, linestyle=line.dash, label=line.label)  # type: ignore[arg-type]
+            axes.plot(gamma.real, gamma.imag, color=line.colour, linestyle=line.dash, label=line.label)
             # Which way the frequency rises.
             if len(gamma) > 4:
                 i = len(gamma) // 2
@@ -57,7 +57,11 @@ def smith(*networks: Curve, labels: Sequence[str] | None = None, at: At = (), wi
         reference = ", ".join(dict.fromkeys(ohms(x.source.references[x.port]) for x in lines))
         names = list(dict.fromkeys(x.source.label for x in lines if x.source.label))
         title = f"{names[0]}: Smith chart" if len(names) == 1 else "Smith chart"
-        heading(figure, title, f"middle: {reference}; arrows: rising frequency; rings: resistance, arcs: reactance, normalised")
+        heading(
+            figure,
+            title,
+            f"middle: {reference}; arrows: rising frequency; rings: resistance, arcs: reactance, normalised",
+        )
     return figure
 
 
@@ -70,9 +74,9 @@ def _grid(axes: Axes) -> None:
         axes.plot(centre + radius * np.cos(turn), radius * np.sin(turn), color=GRID, linewidth=0.9, linestyle="-")
         axes.text(centre - radius + 0.012, 0.012, f"{r:g}", fontsize=8, color=FAINT)
     for x in _REACTANCES:
-        r = np.concatenate([np.linspace(0, 10, 300), np.geomspace(10, 1e4, 60)])
+        along = np.concatenate([np.linspace(0, 10, 300), np.geomspace(10, 1e4, 60)])
         for sign in (1, -1):
-            arc = (r + sign * 1j * x - 1) / (r + sign * 1j * x + 1)
+            arc = (along + sign * 1j * x - 1) / (along + sign * 1j * x + 1)
             axes.plot(arc.real, arc.imag, color=GRID, linewidth=0.9, linestyle="-")
             rim = 1.05 * arc[0]
             text = f"{'+' if sign > 0 else '−'}j{x:g}"

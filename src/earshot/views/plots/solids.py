@@ -63,8 +63,8 @@ def pattern(
 ) -> Figure:
     """Gain in every direction as a solid: distance and colour are dBi, span decibels from the peak to the middle.
 
-    antenna: drawn inside it. reach: how far from the middle the peak is drawn ("1 m"), with the antenna to that scale; unless
-    given the antenna is as large as shows well. Raises UsageError for a reach that is not above zero.
+    antenna: drawn inside it. reach: how far from the middle the peak is drawn ("1 m"), with the antenna to that scale;
+    unless given the antenna is as large as shows well. Raises UsageError for a reach that is not above zero.
     """
     sphere = field.sphere(step)
     gain = sphere.gain.values
@@ -87,7 +87,11 @@ def pattern(
         note = f"middle: {top - span:.1f} dBi and below"
         if antenna is not None:
             _copy(axes, antenna, field.half_space, metres)
-            rim = f"to scale, the peak drawn {engineering(metres, 'm')} out" if metres else "not to the scale of the pattern"
+            rim = (
+                f"to scale, the peak drawn {engineering(metres, 'm')} out"
+                if metres
+                else "not to the scale of the pattern"
+            )
             note += f"; the antenna in the middle is {rim}"
         arrows(axes, np.zeros(3), tips)
         _bar(figure, (0.89, 0.2, 0.018, 0.6), scale, "gain, dBi")

@@ -36,7 +36,9 @@ def sphere(field: FarField, *, quantity: str = "gain", span: float = 30.0, step:
         axes.set_position((0.1, 0.155, 0.87, 0.735))
         axes.grid(visible=False)
         scale = Normalize(top - span, top)
-        picture = axes.pcolormesh(azimuth, elevation, np.maximum(level, top - span), cmap=SHORE, norm=scale, shading="gouraud")
+        picture = axes.pcolormesh(
+            azimuth, elevation, np.maximum(level, top - span), cmap=SHORE, norm=scale, shading="gouraud"
+        )
         rings = [top - d for d in (12.0, 9.0, 6.0, 3.0)]
         lines = axes.contour(azimuth, elevation, level, levels=rings, colors=INK, linewidths=0.9, linestyles="-")
         axes.clabel(lines, fmt={r: f"−{top - r:.0f} dB" for r in rings}, fontsize=8)
@@ -51,14 +53,18 @@ def sphere(field: FarField, *, quantity: str = "gain", span: float = 30.0, step:
         )  # fmt: skip
         bar = figure.colorbar(picture, ax=axes, shrink=0.85, pad=0.02)
         bar.set_label(f"{QUANTITIES[quantity]}, dBi")
-        bar.outline.set_visible(False)  # type: ignore[operator]
+        bar.outline.set_visible(False)
         axes.set_xticks(range(-180, 181, 30), [_azimuth(a) for a in range(-180, 181, 30)])
         rows = range(0 if field.half_space else -90, 91, 15 if field.half_space else 30)
         axes.set_yticks(rows, [{90: "zenith", 0: "horizon", -90: "nadir"}.get(e, f"{e}°") for e in rows])
         axes.set_xlabel("azimuth, from +x towards +y")
         axes.set_ylabel("elevation")
         title = f"{field.label}: {QUANTITIES[quantity]} at {engineering(field.frequency, 'Hz', 6)}, every direction"
-        heading(figure, title, "contours: 3, 6, 9, 12 dB below the peak" + ("; perfect plane at z = 0" if field.half_space else ""))
+        heading(
+            figure,
+            title,
+            "contours: 3, 6, 9, 12 dB below the peak" + ("; perfect plane at z = 0" if field.half_space else ""),
+        )
     return figure
 
 
