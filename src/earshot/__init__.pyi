@@ -1,7 +1,9 @@
 __version__: str
 
+from . import antennas as antennas
 from .answers.cases import Case as Case
 from .answers.cases import Cut as Cut
+from .answers.comparing import compare as compare
 from .answers.driven import Driven as Driven
 from .answers.evidence import Evidence as Evidence
 from .answers.evidence import evidence as evidence
@@ -63,4 +65,7 @@ from .network.sources import amperes as amperes
 from .network.sources import volts as volts
 from .network.sources import watts as watts
 from .network.trace import Trace as Trace
+from .terms import Term as Term
+from .terms import term as term
+from .terms import terms as terms
 from .views import plots as plots

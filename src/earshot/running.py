@@ -8,6 +8,7 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
+from contextvars import ContextVar
 from pathlib import Path
 from typing import Any
 
@@ -23,6 +24,26 @@ def announce(kernel: Any) -> None:
     if kernel.signatures or list(Path(kernel.stats.cache_path).glob(f"*{kernel.__name__}-*.nbi")):
         return
     _log.warning("compiling '%s': once per installation, up to 20 seconds", kernel.__name__)
+
+
+_listener: ContextVar[Callable[[str], None] | None] = ContextVar("listener", default=None)
+
+
+def report(doing: str) -> None:
+    """Say what is being done, to whoever listens."""
+    listener = _listener.get()
+    if listener is not None:
+        listener(doing)
+
+
+@contextmanager
+def reporting(listener: Callable[[str], None]) -> Iterator[None]:
+    """Have what is done inside reported to a listener, in words."""
+    token = _listener.set(listener)
+    try:
+        yield
+    finally:
+        _listener.reset(token)
 
 
 class Record:

@@ -19,6 +19,7 @@ from ..moments.ports import gap_vectors
 from ..moments.response import impedance_matrix
 from ..network.elements import Impedance
 from ..network.sources import Source
+from ..running import report
 from .solution import Solution
 
 if TYPE_CHECKING:
@@ -142,6 +143,7 @@ def evidence(
     driven = solution.drive(sources, terminations=terminations)
     beam = driven.far_field()
     hertz = beam.frequency
+    report("gathering evidence: once more with every segment halved")
     refined = solution.resolved(wire_basis(solution.mesh.halved()))
     residual, place = boundary_residual(solution, hertz)
     impedance = solution.network.z().values[0]

@@ -25,7 +25,7 @@ from ..network.elements import Impedance, impedance
 from ..network.network import Network, scattering
 from ..network.rational import sweep
 from ..network.sources import Source, driven_ports, watts
-from ..running import Record
+from ..running import Record, report
 from .cases import Case
 from .circuits import absorbed, circuit_of, closed_admittance
 from .driven import Driven
@@ -107,6 +107,7 @@ class Solution:
 
         rows = {}
         for hertz in self.solved if frequencies is None else frequencies:
+            report(f"figures at {units.engineering(units.frequency(hertz), 'Hz', 6)}")
             beam = self.drive(sources, hertz, terminations=terminations).far_field()
             row = beam.summary()["value"].astype(float)
             for name, (direction, half_angle) in (sectors or {}).items():
@@ -286,6 +287,8 @@ def solved(
 
     def sample(hertz: float) -> NDArray[np.complex128]:
         if hertz not in samples:
+            done = f", {len(samples)} done" if samples else ""
+            report(f"solving {antenna.name} at {units.engineering(hertz, 'Hz', 6)}, {basis.size} unknowns{done}")
             samples[hertz] = respond(antenna, basis, hertz, record)
         return samples[hertz][1].ravel()
 

@@ -14,6 +14,16 @@ from ..geometry.design import Design
 Between = tuple[str, str]
 
 
+_REMARKS = {
+    "wire": "The metal: add metal = 'aluminium', say, for losses.",
+    "port": "Where it is fed, and the impedance it is matched to.",
+    "terminal": "Where the line is joined to it.",
+    "line": "Ideal lines; they have no field of their own.",
+    "band": "Where port figures are wanted; it is solved where it needs to be and interpolated between.",
+    "case": "How it is driven, and the cuts to take.",
+}
+
+
 class Sheet:
     """A design file in the making. title and purpose head it; frequency is where "lambda" is measured."""
 
@@ -26,6 +36,7 @@ class Sheet:
         self._values: list[tuple[str, str]] = []
         self._dimensions: list[str] = []
         self._parts: list[str] = []
+        self._told: set[str] = set()
 
     def value(self, name: str, is_: str | float, low: str | float, high: str | float, note: str, *at: str) -> None:
         """A value with its range and a note; at: the two points a drawing shows it between."""
@@ -64,15 +75,25 @@ class Sheet:
     def band(self, low: float, high: float, points: int = 101) -> None:
         """A band, as shares of the frequency."""
         ends = [units.engineering(share * self.hertz, "Hz", 6) for share in (low, high)]
-        self._parts.append(f'\n[band]\nfrom = "{ends[0]}"\nto = "{ends[1]}"\npoints = {points}')
+        self._remark("band")
+        self._parts.append(f'[band]\nfrom = "{ends[0]}"\nto = "{ends[1]}"\npoints = {points}')
 
     def case(self, *cuts: str) -> None:
         """One watt into the port, and the cuts to take."""
         rows = ", ".join(_quoted(c) for c in cuts)
-        self._parts.append(f'\n[case.transmitting]\npower = {{ feed = "1 W" }}\ncuts = [{rows}]')
+        self._remark("case")
+        self._parts.append(f'[case.transmitting]\npower = {{ feed = "1 W" }}\ncuts = [{rows}]')
 
     def _part(self, kind: str, name: str, *rows: str) -> None:
-        self._parts.append("\n".join([f"\n[{kind}.{name}]", *rows]))
+        self._remark(kind)
+        self._parts.append("\n".join([f"[{kind}.{name}]", *rows]))
+
+    def _remark(self, kind: str) -> None:
+        """An empty line, and a word on the first of its kind."""
+        self._parts.append("")
+        if kind not in self._told:
+            self._told.add(kind)
+            self._parts.append(f"# {_REMARKS[kind]}")
 
     @property
     def text(self) -> str:

@@ -13,187 +13,273 @@ Text = Annotated[str, Field(min_length=1)]
 
 
 class _Table(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, use_attribute_docstrings=True)
 
 
 class ValueTable(_Table):
-    """A named value with its range and a note."""
+    """A named value with its range and a note. A bare text or number is short for one with `is` alone."""
 
     is_: str | float = Field(alias="is")
+    """A quantity with a unit ("0.96 m", "60 mil", "0.25 lambda"), a number, or arithmetic with values before it."""
     from_: str | float | None = Field(None, alias="from")
+    """Least it may be."""
     to: str | float | None = None
+    """Greatest it may be."""
     note: str = ""
+    """What it is, for people."""
 
 
 class MetalTable(_Table):
-    """A metal of the user's own: conductivity in S/m."""
+    """A metal of the user's own."""
 
     conductivity: float
+    """In S/m."""
     permeability: float = 1.0
+    """Relative."""
     source: str = ""
+    """Where the figures are from."""
 
 
 class JacketTable(_Table):
     """An insulating sleeve."""
 
     thickness: str | float
+    """Of the sleeve, beyond the metal."""
     permittivity: float
+    """Relative."""
     loss_tangent: float = 0.0
+    """Of the sleeve's material."""
 
 
 class CircleTable(_Table):
-    """Round a circle, as a polygon of its area: see `circle_points`."""
+    """Round a circle, as a polygon of its area."""
 
     diameter: str | float
+    """Of the circle."""
     centre: Text = "0, 0, 0"
+    """Its middle, "x, y, z"."""
     axis: Text = "z"
+    """The circle is square to "x", "y" or "z"."""
     start: str | float = "0 deg"
+    """Where the wire begins, counted about the axis."""
     chords: int = 49
+    """Sides of the polygon; an odd number puts the middle of the wire in the middle of a side."""
 
 
 class HelixTable(_Table):
-    """Up a helix about an upright axis, as a polygon of its length: see `helix_points`."""
+    """Up a helix about an upright axis, as a polygon of its length."""
 
     diameter: str | float
+    """Of the helix, middle to middle of the wire."""
     rise: str | float
+    """Of one turn."""
     turns: str | float
+    """How many; need not be whole."""
     base: Text = "0, 0, 0"
+    """Where the axis begins, "x, y, z"."""
     start: str | float = "0 deg"
+    """Where the wire begins, from x towards y."""
     hand: Text = "right"
+    """Going up, a "right" or "left" hand screw."""
     lead: str | float = "0 m"
+    """Length of a straight upright piece below the beginning."""
     chords: int = 24
+    """Sides of the polygon in a turn."""
 
 
 class WireTable(_Table):
-    """A wire: where it runs and its radius."""
+    """A round wire: its radius, and one of `points`, `circle` and `helix`. Wires that share a point are joined there."""
 
     points: list[Text] | Text | None = None
+    """Corners, each "x, y, z", or the name of a CSV file whose first line is like "x (mm), y (mm), z (mm)"."""
     circle: CircleTable | None = None
+    """Round a circle instead."""
     helix: HelixTable | None = None
+    """Up a helix instead."""
     radius: str | float
+    """Of the metal."""
     metal: Text | None = None
+    """A metal by name, such as "copper", or one of `metals`; the file's own `metal` unless given."""
     wall: str | float | None = None
+    """Thickness of a tube's wall; solid unless given."""
     jacket: JacketTable | None = None
+    """An insulating sleeve."""
 
 
 class PortTable(_Table):
-    """A port."""
+    """A pair of terminals in a gap of a wire."""
 
     on: Text
+    """The wire."""
     at: str | float = 0.5
+    """The middle of the gap: a share of the wire's length, or a distance from its first point."""
     gap: str | float | None = None
+    """Width of the gap; six radii unless given."""
     reference: str | float | list[str | float] = "50 ohm"
+    """Reference impedance, or resistance and reactance."""
 
 
 class LumpedTable(_Table):
-    """R, L and C, in series, in parallel or as a trap."""
+    """Resistance, inductance and capacitance."""
 
     resistance: str | float | None = None
+    """Such as "2 ohm"."""
     inductance: str | float | None = None
+    """Such as "1.2 uH"."""
     capacitance: str | float | None = None
+    """Such as "10 pF"."""
 
 
 class ImpedanceTable(_Table):
-    """One of: ohms, "open" or "short"; a table in a CSV file; samples [frequency, R, X]; lumped elements."""
+    """An impedance: exactly one of its keys."""
 
     impedance: str | float | list[str | float] | None = None
+    """Ohms, or resistance and reactance, or "open" or "short"."""
     table: Text | None = None
+    """A CSV file with columns frequency_Hz, R_ohm, X_ohm."""
     samples: list[tuple[str | float, str | float, str | float]] | None = None
+    """Frequency, resistance and reactance, each with its unit."""
     series: LumpedTable | None = None
+    """Elements in series."""
     parallel: LumpedTable | None = None
+    """Elements in parallel."""
     trap: LumpedTable | None = None
+    """A coil, with its resistance, across a capacitor."""
 
 
 class TerminalTable(_Table):
-    """A gap for lines alone."""
+    """A gap that lines and stubs are joined to."""
 
     on: Text
+    """The wire."""
     at: str | float = 0.5
+    """As for a port."""
     gap: str | float | None = None
+    """As for a port."""
 
 
 class LoadTable(ImpedanceTable, TerminalTable):
-    """A lumped impedance in a gap."""
+    """A lumped impedance in a gap of a wire."""
 
 
 class PairTable(_Table):
-    """Two round conductors, by two lengths."""
+    """The two conductors of a line, by two lengths."""
 
     spacing: str | float | None = None
+    """Of a two-wire line, middle to middle."""
     diameter: str | float | None = None
+    """Of each wire of a two-wire line."""
     inner: str | float | None = None
+    """Diameter of a coaxial line's inner conductor."""
     outer: str | float | None = None
+    """Inside diameter of a coaxial line's outer conductor."""
     permittivity: float = 1.0
+    """Relative, between the conductors."""
 
 
 class LineKindTable(_Table):
-    """What a line is made of: its impedance, or its conductors. attenuation in dB/m, at attenuation_at if given."""
+    """What a line is made of: exactly one of `impedance`, `two_wire` and `coaxial`."""
 
     impedance: str | float | None = None
+    """Characteristic impedance."""
     two_wire: PairTable | None = None
+    """Two round wires side by side."""
     coaxial: PairTable | None = None
+    """A coaxial line."""
     velocity: float | None = None
+    """As a share of light's."""
     attenuation: float = 0.0
+    """In dB/m."""
     attenuation_at: str | float | None = None
+    """Frequency of that attenuation, which goes with its square root; at every frequency when left out."""
     length: str | float
+    """Of the line."""
 
 
 class LineTable(LineKindTable):
-    """A line between two gaps."""
+    """A transmission line between two gaps; its own field is left out."""
 
     from_: Text = Field(alias="from")
+    """A port, terminal or load."""
     to: Text
+    """Another one."""
     crossed: bool = False
+    """Whether its conductors swap on the way."""
 
 
 class StubTable(LineKindTable):
     """A line from one gap to an end of its own."""
 
     at: Text
+    """A port, terminal or load."""
     end: Text | ImpedanceTable = "open"
+    """The words "open" or "short", ohms, or an impedance."""
 
 
 class BandTable(_Table):
-    """A band: where port figures are wanted, and how well it is interpolated."""
+    """A band: where port figures are wanted. It is solved where it needs to be, and interpolated between."""
 
     from_: str | float = Field(alias="from")
+    """Lowest frequency."""
     to: str | float
+    """Highest frequency."""
     points: int = 101
+    """How many, both ends included."""
     spacing: Text = "linear"
+    """Even in frequency, "linear", or in its logarithm, "logarithmic"."""
     tolerance: float = 1e-3
+    """Of the interpolated scattering matrix; 0 solves every point."""
 
 
 class NearTable(_Table):
-    """Near-field points: along a line (from, to, points), or over a plane (corner, u and v, the sides, and counts)."""
+    """Points of a near field: on a line (`from`, `to`, `points`) or a plane (`corner`, `u`, `v`, `counts`)."""
 
     from_: Text | None = Field(None, alias="from")
+    """First point, "x, y, z"."""
     to: Text | None = None
+    """Last point."""
     points: int = 101
+    """How many."""
     corner: Text | None = None
+    """A corner of the plane."""
     u: Text | None = None
+    """One side of it, as a vector "x, y, z"."""
     v: Text | None = None
+    """The other side."""
     counts: tuple[int, int] = (41, 41)
+    """Points along each side."""
 
 
 class SectorTable(_Table):
-    """A sector: within an angle of a direction."""
+    """A sector, within an angle of a direction."""
 
     toward: tuple[float, float, float]
+    """The direction [x, y, z]."""
     within: str | float
+    """The angle."""
 
 
 class CaseTable(_Table):
-    """One way to drive the ports, where, and which cuts to take."""
+    """One way to drive the ports, and what to take from it."""
 
     power: dict[str, str | float] = {}
+    """By port: available power of a generator of its reference."""
     voltage: dict[str, str | float] = {}
+    """By port: peak volts."""
     current: dict[str, str | float] = {}
+    """By port: peak amperes."""
     frequency: str | float | None = None
+    """Where; the file's frequency unless given."""
     frequencies: list[str | float] = []
+    """Several of them."""
     terminations: dict[str, Text | ImpedanceTable] = {}
+    """By port: what closes it when it is not driven; its reference unless given."""
     cuts: list[Text] = []
+    """Cuts to take: "E", "H", "elevation 10 deg", "azimuth 0 deg"."""
     near: dict[str, NearTable] = {}
+    """Near fields, by name."""
     sectors: dict[str, SectorTable] = {}
+    """Sectors whose least, mean and greatest gain are wanted, by name."""
 
 
 def _several(value: Any) -> Any:
@@ -202,24 +288,40 @@ def _several(value: Any) -> Any:
 
 
 class DesignTable(_Table):
-    """The whole file."""
+    """A design file."""
 
     title: Text
+    """What the antenna is called."""
     frequency: str | float
+    """Where "lambda" is measured, and what is solved when nothing else is asked."""
     medium: Text = "free space"
+    """What it stands in: "free space", or "perfect plane", which lies at z = 0."""
     metal: Text | None = None
+    """The metal of every wire that names none; a perfect conductor when left out."""
     metals: dict[str, MetalTable] = {}
+    """Metals of the user's own, by name."""
     values: dict[str, str | float | ValueTable] = {}
+    """Values that the texts below may use, by name."""
     dimensions: dict[str, tuple[Text, Text]] = {}
+    """By value: the two points "x, y, z" that a drawing of the geometry shows it between."""
     wire: dict[str, WireTable]
+    """Wires, by name."""
     port: dict[str, PortTable]
+    """Ports, by name."""
     load: dict[str, LoadTable] = {}
+    """Lumped loads, by name."""
     terminal: dict[str, TerminalTable] = {}
+    """Terminals, by name."""
     line: dict[str, LineTable] = {}
+    """Lines, by name."""
     stub: dict[str, StubTable] = {}
+    """Stubs, by name."""
     band: Annotated[list[BandTable], BeforeValidator(_several)] = []
+    """A band, or several."""
     frequencies: list[str | float] = []
+    """Single frequencies to solve."""
     case: dict[str, CaseTable] = {}
+    """Ways to drive it, by name; a lone port needs none."""
 
 
 def _tables_at(place: tuple[Any, ...]) -> type[BaseModel]:

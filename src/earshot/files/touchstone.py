@@ -55,8 +55,8 @@ def touchstone(network: Network, *, version: int = 1, parameters: str = "S", for
         listed = ", ".join(f"{p} {r:g} ohm" for p, r in zip(network.ports, network.references, strict=True))
         holds = "one real reference impedance" if version == 1 else "real reference impedances"
         raise UsageError(
-            f"Touchstone {version}.x holds {holds}, and the ports have other ones ({listed}): use "
-            f"network.referred_to(50){', write version 2 (a file ending in .ts),' if version == 1 else ''} or write CSV or JSON"
+            f"Touchstone {version}.x holds {holds}, and the ports have other ones ({listed}): "
+            f"use network.referred_to(50){', write version 2 (.ts)' if version == 1 else ''} or write CSV or JSON"
         )
     count, reference = len(network.ports), float(network.references[0].real)
     matrices = {"S": network.s, "Y": network.y, "Z": network.z}[parameters]().values

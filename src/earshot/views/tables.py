@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping
-from typing import Any
+from collections.abc import Iterable, Iterator, Mapping
+from typing import TYPE_CHECKING, Any
 
 from rich.console import Group
 from rich.table import Table
@@ -16,7 +16,11 @@ from ..answers.solution import Solution
 from ..fields.far import FarField
 from ..geometry.findings import Findings
 from ..network.network import Network
+from ..terms import Term
 from ..units import engineering, ohms
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 _MOST_ROWS = 13
 _COLOURS = {"stop": "bold red", "warn": "yellow", "note": "cyan"}
@@ -201,3 +205,92 @@ def evidence_table(evidence: Evidence) -> Group:
             Text(row["remark"], style="dim"),
         )
     return _titled(title, table)
+
+
+def comparison_table(table: pd.DataFrame, title: str) -> Group:
+    """Figures side by side, with a column per model."""
+    models = [c for c in table.columns if c != "unit"]
+    shown = _table([("figure", False), *((m, True) for m in models), ("unit", False)])
+    for figure, row in table.iterrows():
+        unit = "" if row["unit"] == "1" else str(row["unit"])
+        shown.add_row(str(figure), *(_number(row[m]) for m in models), unit)
+    return _titled(title, shown)
+
+
+def difference_tables(
+    values: pd.DataFrame, parts: pd.DataFrame, figures: pd.DataFrame, note: str
+) -> Iterator[Group | Text]:
+    """Values and parts that changed, and how far figures moved."""
+    if values.empty and parts.empty:
+        yield Text("nothing changed: same values, same parts", style="green")
+    if not values.empty:
+        table = _table([("value", False), ("before", True), ("after", True), ("change, %", True)])
+        for name, row in values.iterrows():
+            share = row["change_percent"]
+            change = "" if math.isnan(share) else f"{share:+.2f}"
+            table.add_row(str(name), row["before"] or "-", row["after"] or "-", change)
+        yield _titled("values that changed", table)
+    if not parts.empty:
+        table = _table([("part", False), ("", False), ("what", False)])
+        for _, row in parts.iterrows():
+            table.add_row(row["kind"], row["part"], row["what"])
+        yield _titled("parts that changed", table)
+    if figures.empty:
+        yield Text(note, style="yellow")
+        return
+    moved = figures[(figures["change"].abs() > 5e-4) & figures["change"].notna()]
+    if moved.empty:
+        yield Text(f"no figure moved, {note}", style="green")
+        return
+    table = _table([("figure", False), ("before", True), ("after", True), ("change", True), ("unit", False)])
+    for figure, row in moved.iterrows():
+        unit = "" if row["unit"] == "1" else str(row["unit"])
+        table.add_row(str(figure), _number(row["before"]), _number(row["after"]), f"{row['change']:+.3f}", unit)
+    yield _titled(f"figures that moved, {note}", table)
+
+
+def cut_table(table: pd.DataFrame, title: str) -> Group:
+    """What to buy and cut."""
+    columns = ["wires", "pieces", "length, mm", "diameter, mm", "wall, mm", "metal", "bends", "in all, m"]
+    shown = _table([(c, c not in ("wires", "metal")) for c in columns])
+    for _, row in table.iterrows():
+        wall = "solid" if math.isnan(row["wall_m"]) else f"{1e3 * row['wall_m']:.2f}"
+        lengths = (f"{1e3 * row['length_m']:.1f}", f"{1e3 * row['diameter_m']:.2f}", wall)
+        shown.add_row(
+            row["wires"], str(row["pieces"]), *lengths, row["metal"], str(row["bends"]), f"{row['total_m']:.3f}"
+        )
+    return _titled(f"{title}: {table['pieces'].sum()} pieces, {table['total_m'].sum():.2f} m", shown)
+
+
+def kinds_table(rows: Iterable[Mapping[str, str]]) -> Table:
+    """The ready-made antennas, each with what it is for."""
+    table = _table([("kind", False), ("--count", False), ("what for", False)])
+    for row in rows:
+        table.add_row(row["kind"], row["count"], row["what for"])
+    return table
+
+
+def term_text(term: Term) -> Group:
+    """A term: what it is, its formula, where that is from."""
+    lines = [Text(term.name, style="bold"), Text(term.meaning), Text(f"   {term.formula}", style="cyan")]
+    lines += [Text(f"source: {term.source}", style="dim")]
+    lines += [Text(f"also: {', '.join(term.also)}", style="dim")] if term.also else []
+    return Group(*lines)
+
+
+def terms_table(terms: Iterable[Term]) -> Table:
+    """Every term with its formula."""
+    table = _table([("term", False), ("formula", False), ("also", False)])
+    for term in terms:
+        table.add_row(term.name, term.formula, Text(", ".join(term.also), style="dim"))
+    return table
+
+
+def conversion_table(rows: Iterable[Mapping[str, Any]]) -> Table:
+    """Quantities in several units; what they are is said once."""
+    table, before = _table([("", False), ("", True), ("", False)]), ""
+    table.show_header = False
+    for row in rows:
+        table.add_row(row["what"] if row["what"] != before else "", f"{row['value']:.7g}", row["unit"])
+        before = row["what"]
+    return table

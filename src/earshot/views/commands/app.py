@@ -10,9 +10,16 @@ import typer
 
 from ...errors import EarshotError
 from .check import check
+from .compare import compare
+from .convert import convert
+from .cut_list import cut_list
 from .demo import demo
+from .diff import diff
+from .explain import explain
+from .new import new
 from .plot import plot
 from .screen import complain, listen, status_of
+from .show import show
 from .solve import solve
 
 app = typer.Typer(
@@ -23,7 +30,7 @@ app = typer.Typer(
     rich_markup_mode=None,
     context_settings={"help_option_names": ["--help", "-h"]},
 )
-for command in (demo, check, solve, plot):
+for command in (demo, new, check, solve, show, plot, compare, diff, cut_list, explain, convert):
     app.command()(command)
 
 

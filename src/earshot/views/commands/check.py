@@ -2,19 +2,35 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+from typing import Annotated
+
 import typer
 
+from ...files.atomic import write_atomically
 from ...files.tables import records
 from ..tables import findings_table
 from .options import DesignPath, Frequencies, Json, Sets, load
-from .screen import show, show_json
+from .screen import complain, show, show_json
+
+Draw = Annotated[
+    Path | None,
+    typer.Option("--draw", metavar="FILE", help="Draw the geometry with the findings (.png, .svg, .pdf)."),
+]
 
 
-def check(path: DesignPath, sets: Sets = None, frequency: Frequencies = None, as_json: Json = False) -> None:
+def check(
+    path: DesignPath, sets: Sets = None, frequency: Frequencies = None, draw: Draw = None, as_json: Json = False
+) -> None:
     """Look at a design before solving it: exit status 1 when something would stop the solve."""
     file = load(path, sets, frequency)
+    findings = file.design.check(file.highest)
     antenna = file.design.antenna
-    findings = antenna.check(file.highest)
+    if draw is not None:
+        from .. import plots
+
+        write_atomically(draw, lambda place: plots.geometry(file.design, findings=findings).savefig(place))
+        complain(f"drawn: {draw}")
     if as_json:
         show_json({"antenna": antenna.name, "findings": records(findings.to_frame())})
     else:

@@ -12,7 +12,7 @@ from ...files.atomic import folder as make_folder
 from ...files.atomic import write_atomically
 from ..tables import findings_table
 from .options import Json, load
-from .plot import draw, figures
+from .plot import FIGURES, draw
 from .runs import as_json, run, tables, write_all
 from .screen import complain, paragraphs, show, show_json
 
@@ -27,11 +27,11 @@ def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
         text = (designs / name).read_text(encoding="utf-8")
         write_atomically(out / name, lambda place, t=text: place.write_text(t, encoding="utf-8"))  # type: ignore[misc]
     file = load(out / "tag_receiver.toml", None)
-    findings = file.design.antenna.check(file.highest)
+    findings = file.design.check(file.highest)
     result = run(file, with_evidence=True)
     if json:
         show_json(as_json(result))
     else:
         show(*paragraphs([findings_table(findings, file.title), *tables(result)]))
-    written = [*write_all(result, out), *draw(result, list(figures()), out, "png")]
+    written = [*write_all(result, out), *draw(result, FIGURES, out, "png")]
     complain(f"{len(written)} files written to {out}; now try: earshot solve {out}/buoy_monopole.toml")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from pathlib import Path
 from typing import Annotated
@@ -13,6 +14,9 @@ from ...errors import UsageError
 from ...files.design_file import DesignFile, read_design
 
 DesignPath = Annotated[Path, typer.Argument(metavar="DESIGN", help="Design file (TOML).", show_default=False)]
+ModelPath = Annotated[
+    Path, typer.Argument(metavar="MODEL", help="Design file (.toml), or results file (.nc).", show_default=False)
+]
 Json = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
 Sets = Annotated[
     list[str] | None,
@@ -22,19 +26,42 @@ Frequencies = Annotated[
     list[str] | None,
     typer.Option("--frequency", "-f", metavar="F", help="Solve here instead, such as '150.1 MHz'; may be repeated."),
 ]
+Readouts = Annotated[
+    list[str] | None,
+    typer.Option("--at", metavar="F", help="Read curves off at this frequency; may be repeated."),
+]
+Format = Annotated[str, typer.Option("--format", help="png, svg or pdf.")]
+
+
+def known_format(ending: str) -> str:
+    """The format, if figures are written in it; raises UsageError."""
+    if ending not in ("png", "svg", "pdf"):
+        raise UsageError(f"--format {ending} is not one of png, svg, pdf")
+    return ending
+
+
+def changes_of(texts: list[str] | None) -> dict[str, str]:
+    """What --set says, by name: each "NAME=VALUE", or several of them with commas between."""
+    changes = {}
+    for text in texts or []:
+        for part in re.split(r",(?=\s*\w+\s*=)", text):
+            name, sign, value = (piece.strip() for piece in part.partition("="))
+            if not sign or not name or not value:
+                raise UsageError(f"--set '{text}' is not NAME=VALUE; write it like --set driven='0.96 m'")
+            changes[name] = value
+    return changes
 
 
 def load(path: Path, sets: list[str] | None, frequencies: list[str] | None = None) -> DesignFile:
     """Read a design file, with values changed and frequencies replaced as the options say."""
-    file = read_design(path)
-    changes = {}
-    for text in sets or []:
-        name, sign, value = (part.strip() for part in text.partition("="))
-        if not sign or not name or not value:
-            raise UsageError(f"--set '{text}' is not NAME=VALUE; write it like --set driven='0.96 m'")
-        changes[name] = value
-    if changes:
-        design = file.design.with_(**changes)
-        design.antenna  # noqa: B018 - a value that makes no antenna is told now
-        file = replace(file, design=design)
+    file = changed(read_design(path), changes_of(sets))
     return replace(file, frequencies=tuple(wanted(frequencies).single.tolist())) if frequencies else file
+
+
+def changed(file: DesignFile, changes: dict[str, str]) -> DesignFile:
+    """The file with values changed; one that makes no antenna is told now."""
+    if not changes:
+        return file
+    design = file.design.with_(**changes)
+    design.antenna  # noqa: B018 - built for its complaints
+    return replace(file, design=design)

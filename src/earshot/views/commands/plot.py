@@ -1,8 +1,10 @@
-"""earshot plot: solve a design and draw it."""
+"""earshot plot: draw a design, solving it first, or a results file."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -14,13 +16,47 @@ from ...errors import UsageError, unknown
 from ...fields.near import NearField, plane_of_points
 from ...files.atomic import folder as make_folder
 from ...files.atomic import write_atomically
-from .options import DesignPath, Frequencies, Json, Sets, load
-from .runs import Run, run
-from .screen import complain, show, show_json
+from ...running import report
+from .options import Format, Frequencies, Json, ModelPath, Readouts, Sets, known_format
+from .runs import Run, opened
+from .screen import progress, show, show_json
 
-Kinds = Annotated[list[str] | None, typer.Argument(metavar="[FIGURE]...", help="Which figures; all unless named.")]
+FIGURES = (
+    "geometry",
+    "vswr",
+    "impedance",
+    "return-loss",
+    "scattering",
+    "smith",
+    "polar",
+    "cartesian",
+    "sphere",
+    "pattern",
+    "currents",
+    "charge",
+    "near",
+    "figures",
+)
+
+
+def _like(start: str) -> list[str]:
+    return [name for name in FIGURES if name.startswith(start)]
+
+
+Kinds = Annotated[
+    list[str] | None,
+    typer.Argument(metavar="[FIGURE]...", help="Which figures; all unless named.", autocompletion=_like),
+]
 Out = Annotated[Path, typer.Option("--out", "-o", metavar="FOLDER", help="Where the figures go.")]
-Format = Annotated[str, typer.Option("--format", help="png, svg or pdf.")]
+Scale = Annotated[str, typer.Option("--scale", help="Radial scale of polar cuts: dB or compressed.")]
+
+
+@dataclass(frozen=True, slots=True)
+class Wishes:
+    """How figures are to be drawn: frequencies to read off, and the radial scale of polar cuts."""
+
+    at: Sequence[str] = ()
+    scale: str = "dB"
 
 
 def near_map(result: Run) -> NearField:
@@ -48,65 +84,83 @@ def figures_table(result: Run) -> Any:
     return result.solution.figures(dict(case.sources) or None, terminations=case.terminations)
 
 
-def figures() -> dict[str, Callable[[Run], Any]]:
-    """Every figure by name; plotting is loaded here, when the first one is wanted."""
+def cuts_of(result: Run) -> tuple[list[str], dict[str, Any]]:
+    """Every cut the first case names, as figures of cuts take them: planes, and elevations and azimuths."""
+    cuts = result.cases[0].case.cuts
+    return [c.plane for c in cuts if c.plane is not None], {
+        "elevation": [c.elevation for c in cuts if c.elevation is not None],
+        "azimuth": [c.azimuth for c in cuts if c.azimuth is not None],
+    }
+
+
+def drawings(wishes: Wishes) -> dict[str, Callable[[Run], Any]]:
+    """How each of `FIGURES` is drawn; plotting is loaded here, when the first one is wanted."""
     from .. import plots
 
-    def with_cuts(draw: Callable[..., Any], result: Run) -> Any:
-        # Every cut the case names; E and H when it names none.
-        cuts = result.cases[0].case.cuts
-        return draw(
-            result.cases[0].field,
-            *(c.plane for c in cuts if c.plane is not None),
-            elevation=[c.elevation for c in cuts if c.elevation is not None],
-            azimuth=[c.azimuth for c in cuts if c.azimuth is not None],
-        )
+    def with_cuts(draw: Callable[..., Any], result: Run, **more: Any) -> Any:
+        planes, angles = cuts_of(result)
+        return draw(result.cases[0].field, *planes, **angles, **more)
 
+    at = wishes.at
     return {
-        "vswr": lambda r: plots.vswr(r.solution.network),
-        "impedance": lambda r: plots.impedance(r.solution.network),
-        "return-loss": lambda r: plots.return_loss(r.solution.network),
-        "polar": lambda r: with_cuts(plots.polar, r),
+        "geometry": lambda r: plots.geometry(r.file.design),
+        "vswr": lambda r: plots.vswr(r.solution.network, at=at),
+        "impedance": lambda r: plots.impedance(r.solution.network, at=at),
+        "return-loss": lambda r: plots.return_loss(r.solution.network, at=at),
+        "scattering": lambda r: plots.scattering(r.solution.network, at=at),
+        "smith": lambda r: plots.smith(r.solution.network, at=at),
+        "polar": lambda r: with_cuts(plots.polar, r, scale=wishes.scale),
         "cartesian": lambda r: with_cuts(plots.cartesian, r),
+        "sphere": lambda r: plots.sphere(r.cases[0].field),
         "pattern": lambda r: plots.pattern(r.cases[0].field, r.solution.antenna),
         "currents": lambda r: plots.currents(r.cases[0].driven),
+        "charge": lambda r: plots.currents(r.cases[0].driven, which="charge"),
         "near": lambda r: plots.near(near_map(r), r.solution.antenna, rms=True),
         "figures": lambda r: plots.figures(figures_table(r), label=r.solution.antenna.name),
     }
 
 
-def draw(result: Run, names: list[str], folder: Path, ending: str) -> list[Path]:
+def draw(result: Run, names: Sequence[str], folder: Path, ending: str, wishes: Wishes | None = None) -> list[Path]:
     """Draw figures into a folder; returns what was written."""
-    known = figures()
-    return [
-        write_atomically(folder / f"{name}.{ending}", lambda place, n=name: known[n](result).savefig(place))  # type: ignore[misc]
-        for name in names
-    ]
+    known = drawings(wishes or Wishes())
+    return save_figures({name: partial(known[name], result) for name in names}, folder, ending)
+
+
+def save_figures(figures: Mapping[str, Callable[[], Any]], folder: Path, ending: str) -> list[Path]:
+    """Make figures and write each by its name into a folder; returns what was written."""
+    written = []
+    with progress():
+        for name, make in figures.items():
+            report(f"drawing {name}")
+            written.append(write_atomically(folder / f"{name}.{ending}", make().savefig))
+    return written
 
 
 def plot(
-    path: DesignPath,
+    path: ModelPath,
     kinds: Kinds = None,
     out: Out = Path("figures"),
     ending: Format = "png",
+    at: Readouts = None,
+    scale: Scale = "dB",
     sets: Sets = None,
     frequency: Frequencies = None,
     json: Json = False,
 ) -> None:
-    """Solve a design and draw it: patterns, currents and near fields are those of its first case.
+    """Draw a design, which is solved first, or a results file, which is not.
 
-    Figures: vswr, impedance, return-loss, polar, cartesian, pattern, currents, near, figures.
+    Figures: geometry, vswr, impedance, return-loss, scattering, smith, polar, cartesian, sphere, pattern, currents,
+    charge, near, figures. Patterns, currents and near fields are those of the first case.
     """
-    names = kinds or list(figures())
-    for name in names:
-        if name not in figures():
-            raise UsageError(unknown("figure", name, figures()))
-    if ending not in ("png", "svg", "pdf"):
-        raise UsageError(f"--format {ending} is not one of png, svg, pdf")
-    file = load(path, sets, frequency)
+    for name in kinds or []:
+        if name not in FIGURES:
+            raise UsageError(unknown("figure", name, FIGURES))
+    if scale not in ("dB", "compressed"):
+        raise UsageError(f"--scale {scale} is not dB or compressed")
+    known_format(ending)
+    result = opened(path, sets, frequency)
     make_folder(out)
-    complain(f"solving {file.title} at {len(file.asked.every)} frequencies")
-    written = draw(run(file, own_frequencies=not frequency), names, out, ending)
+    written = draw(result, kinds or FIGURES, out, ending, Wishes(at or (), scale))
     if json:
         show_json({"figures": [str(p) for p in written]})
     else:

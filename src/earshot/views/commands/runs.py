@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+import pandas as pd
+
 from ...answers.cases import Case, Cut
 from ...answers.driven import Driven
 from ...answers.evidence import Evidence, evidence
-from ...answers.frequencies import Band
+from ...answers.frequencies import Band, wanted
 from ...answers.solution import Solution
 from ...answers.solve import solve
 from ...errors import UsageError
 from ...fields.far import FarField
 from ...files.design_file import DesignFile
+from ...files.results import Saved, is_results, read_saved, write_results
 from ...files.tables import network_table, records, write
 from ...units import engineering
 from ..tables import (
@@ -29,6 +33,8 @@ from ..tables import (
     record_table,
     sector_table,
 )
+from .options import load
+from .screen import complain, progress
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,12 +57,13 @@ class CaseRun:
 
 @dataclass(frozen=True, slots=True)
 class Run:
-    """A design file, solved."""
+    """A design file, solved. values: as `Design.table` gives them."""
 
     file: DesignFile
     solution: Solution
     cases: tuple[CaseRun, ...]
     evidence: Evidence | None
+    values: pd.DataFrame
 
 
 def cut_of(field: FarField, cut: Cut) -> Any:
@@ -67,7 +74,7 @@ def cut_of(field: FarField, cut: Cut) -> Any:
 
 
 def run(file: DesignFile, *, own_frequencies: bool = True, with_evidence: bool = False) -> Run:
-    """Solve and drive a design file.
+    """Solve and drive a design file, and say so when that takes a while.
 
     own_frequencies: cases are driven at the frequencies they name, which are solved with the rest; otherwise at every
     frequency that was asked for. Raises UsageError when the file says nothing to drive but has several ports.
@@ -78,14 +85,62 @@ def run(file: DesignFile, *, own_frequencies: bool = True, with_evidence: bool =
     else:
         hertz = list(file.frequencies)
         cases = tuple(replace(case, frequencies=tuple(file.asked.single.tolist())) for case in cases)
-    solution = solve(file.design, hertz)
+    with progress():
+        solution = solve(file.design, hertz)
+        runs = _driven(solution, cases)
+        if with_evidence:
+            first = cases[0]
+            sources, hertz_of_first = dict(first.sources) or None, first.frequencies[0]
+            proof = evidence(solution, sources, hertz_of_first, terminations=first.terminations)
+            solution = replace(solution, evidence=proof)
+    return Run(file, solution, runs, solution.evidence, file.design.table())
+
+
+def _driven(solution: Solution, cases: Sequence[Case]) -> tuple[CaseRun, ...]:
     driven = solution.run(*cases)
-    runs = [CaseRun(case, one, one.far_field()) for case in cases for one in driven[case.name]]
-    proof = None
-    if with_evidence:
-        first = cases[0]
-        proof = evidence(solution, dict(first.sources) or None, first.frequencies[0], terminations=first.terminations)
-    return Run(file, solution, tuple(runs), proof)
+    return tuple(CaseRun(case, one, one.far_field()) for case in cases for one in driven[case.name])
+
+
+def opened(path: Path, sets: list[str] | None = None, frequencies: list[str] | None = None) -> Run:
+    """A design file, solved with a word about it, or a results file, opened without solving.
+
+    Raises UsageError for values to be changed in a results file, and for frequencies it was not solved at.
+    """
+    if not is_results(path):
+        file = load(path, sets, frequencies)
+        complain(f"solving {file.title}: {path}")
+        return run(file, own_frequencies=not frequencies)
+    if sets:
+        raise UsageError(f"--set changes a design; '{path.name}' holds results: give its design file instead")
+    return _reopened(read_saved(path), path.name, wanted(frequencies).single.tolist() if frequencies else None)
+
+
+def _reopened(saved: Saved, name: str, frequencies: list[float] | None) -> Run:
+    """What a results file holds, driven at frequencies that were solved and no others."""
+    solution, solved = saved.solution, saved.solution.solved
+
+    def kept(wished: Sequence[float | str]) -> tuple[float, ...]:
+        found = [float(solved[np.abs(solved - float(f)).argmin()]) for f in wished]
+        missing = [f for f, near in zip(wished, found, strict=True) if abs(float(f) - near) > 1e-9 * near]
+        if missing and frequencies is not None:
+            there = ", ".join(engineering(float(f), "Hz", 6) for f in solved)
+            raise UsageError(
+                f"'{name}' was not solved at {engineering(float(missing[0]), 'Hz', 6)}, but at {there}: choose one of "
+                "them, or solve the design again"
+            )
+        for f in missing:
+            complain(f"note: {name} was not solved at {engineering(float(f), 'Hz', 6)}; taking the nearest that was")
+        return tuple(dict.fromkeys(found))
+
+    cases = tuple(
+        replace(case, frequencies=kept(frequencies or case.frequencies))
+        for case in saved.file.cases or _lone_case(saved.file)
+    )
+    values = pd.DataFrame(
+        [(n, v["si"], v["kind"], v["written"]) for n, v in saved.values.items()],
+        columns=["name", "value", "kind", "written"],
+    ).set_index("name")
+    return Run(saved.file, solution, _driven(solution, cases), solution.evidence, values)
 
 
 def _lone_case(file: DesignFile) -> tuple[Case, ...]:
@@ -123,7 +178,7 @@ def as_json(result: Run) -> dict[str, Any]:
     content: dict[str, Any] = {
         "antenna": solution.antenna.name,
         "medium": str(solution.antenna.medium),
-        "values": records(result.file.design.table()),
+        "values": records(result.values),
         "unknowns": solution.unknowns,
         "seconds": solution.seconds,
         "record": records(solution.run_record()),
@@ -156,6 +211,7 @@ def write_all(result: Run, folder: Path) -> list[Path]:
     alike = (network.references == first).all() and not first.imag
     common = network if alike else network.referred_to(float(first.real))
     written = [
+        write_results(result.solution, folder / "results.nc", result.file),
         write(network, folder / "network.csv"),
         write(network, folder / "network.json"),
         write(common, folder / f"network.s{len(network.ports)}p"),

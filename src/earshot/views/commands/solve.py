@@ -14,9 +14,7 @@ from .screen import complain, paragraphs, show, show_json
 
 Out = Annotated[
     Path | None,
-    typer.Option(
-        "--out", "-o", metavar="FOLDER", help="Write network, currents and cuts there (CSV, JSON, Touchstone)."
-    ),
+    typer.Option("--out", "-o", metavar="FOLDER", help="Write results (.nc), network, currents and cuts there."),
 ]
 WithEvidence = Annotated[bool, typer.Option("--evidence", help="Solve once more, finer, and show how far to trust it.")]
 
@@ -34,10 +32,11 @@ def solve(
     if out is not None:
         make_folder(out)
     result = run(file, own_frequencies=not frequency, with_evidence=with_evidence)
+    # First the files: whoever reads the tables may stop reading.
+    if out is not None:
+        written = write_all(result, out)
+        complain(f"{len(written)} files written to {out}")
     if json:
         show_json(as_json(result))
     else:
         show(*paragraphs(tables(result)))
-    if out is not None:
-        written = write_all(result, out)
-        complain(f"{len(written)} files written to {out}")

@@ -179,7 +179,7 @@ def polar(
         for i, kind in enumerate(kinds):
             width = 1.0 / len(kinds)
             own = [c for c in curves if c.kind == kind]
-            place = (i * width + 0.1 * width, 0.1, 0.8 * width, 0.68 - 0.035 * max(min(len(own), 8) - 2, 0))
+            place = (i * width + 0.14 * width, 0.1, 0.72 * width, 0.68 - 0.035 * max(min(len(own), 8) - 2, 0))
             axes = figure.add_axes(place, projection="polar")
             assert isinstance(axes, PolarAxes)
             _circle(axes, own, radius, rings)

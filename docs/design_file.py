@@ -1,0 +1,65 @@
+"""Write docs/design-file.md, the design-file format, from its schema: python docs/design_file.py."""
+
+from pathlib import Path
+from typing import Any, get_args
+
+from pydantic import BaseModel
+
+from earshot.files.schema import DesignTable
+
+PAGE = Path(__file__).parent / "design-file.md"
+
+_HEAD = """# Design files
+
+A design file is TOML. Made from the schema that reads it (`python docs/design_file.py`); a test keeps the two the same.
+
+A quantity is a text with a unit: `"6 mm"`, `"60 mil"`, `"12 ft + 3 in"`, `"150.1 MHz"`, `"30 deg"`, `"0.25 lambda"`.
+The unit is required, except for zero. Lengths, angles, resistances and numbers of an antenna's parts may be worked out from
+the file's own values: `"-driven / 2 + 3 mm"`, with `+ - * / **`, brackets, `pi`, `sqrt`, `sin`, `cos`, `tan`, `hypot`,
+`min`, `max` and `abs`. A point is three of them, `"x, y, z"`. A value may use those above it.
+
+Everything wrong with a file is told at once, each with its place, and the key that was probably meant.
+
+```toml
+{example}```
+"""
+
+
+def _model(annotation: Any) -> type[BaseModel] | None:
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        return annotation
+    return next((m for m in map(_model, get_args(annotation)) if m), None)
+
+
+def _sections(table: type[BaseModel], key: str, seen: dict[type[BaseModel], str]) -> list[str]:
+    """A table's keys, then those of the tables in it; each kind of table is told once."""
+    seen[table] = key
+    rows = [f"## `{key}`" if key else "## The file", "", str(table.__doc__), "", "| key | | |", "|---|---|---|"]
+    inner: list[str] = []
+    for name, field in table.model_fields.items():
+        word = field.alias or name
+        needed = "required" if field.is_required() else ""
+        if not field.is_required() and isinstance(field.default, str | int | float) and field.default != "":
+            needed = f"`{str(field.default).lower() if isinstance(field.default, bool) else field.default}`"
+        found = _model(field.annotation)
+        path = ".".join(filter(None, [key, word]))
+        if found is not None and key == "" and word not in ("band",):
+            path += ".NAME"
+        if key.startswith("case") and word in ("near", "sectors"):
+            path += ".NAME"
+        if found is not None and found not in seen:
+            inner += _sections(found, path, seen)
+        told = f" See `{seen[found]}`." if found is not None else ""
+        rows.append(f"| `{word}` | {needed} | {field.description}{told} |")
+    return [*rows, "", *inner]
+
+
+def page() -> str:
+    """The whole page."""
+    demo = Path(__file__).parent.parent / "src/earshot/demo/tag_receiver.toml"
+    head = _HEAD.replace("{example}", demo.read_text(encoding="utf-8"))
+    return "\n".join([head, *_sections(DesignTable, "", {})]).rstrip() + "\n"
+
+
+if __name__ == "__main__":
+    PAGE.write_text(page(), encoding="utf-8")

@@ -1,0 +1,108 @@
+"""Several answers side by side."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from .. import units
+from ..errors import UsageError
+from ..network.elements import Impedance
+from ..network.network import Network
+from ..network.sources import Source
+from ..network.trace import Trace
+from .solution import Solution
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+Model = Solution | Network | Trace
+
+
+def compare(
+    models: Mapping[str, Model],
+    sources: dict[str, Source] | Source | None = None,
+    frequency: str | float | None = None,
+    *,
+    terminations: Mapping[str, Impedance | complex] | None = None,
+) -> pd.DataFrame:
+    """Every figure of several solutions, networks or measured traces, a row per figure and a column per model.
+
+    sources, terminations: the drive, as for `Solution.drive`. frequency: where; may be left out when every solution has
+    but one. What a model does not have is missing. The first column is the unit. Raises UsageError for no models, and
+    as `Solution.drive` does.
+    """
+    import pandas as pd
+
+    if not models:
+        raise UsageError("compare: nothing to compare: give at least one model by name")
+    hertz = _frequency(models, frequency)
+    columns: dict[str, dict[str, float]] = {}
+    unit: dict[str, str] = {}
+    for label, model in models.items():
+        columns[label] = {}
+        network = model.network if isinstance(model, Solution) else model
+        for name, value, of in _port_figures(network, hertz):
+            columns[label][name], unit[name] = value, of
+        if isinstance(model, Solution):
+            summary = model.drive(sources, hertz, terminations=terminations).far_field().summary()
+            for figure, row in summary.iterrows():
+                columns[label][str(figure)] = math.nan if row["value"] is None else float(row["value"])
+                unit[str(figure)] = str(row["unit"])
+    table = pd.DataFrame(columns, index=list(unit))
+    table.insert(0, "unit", pd.Series(unit))
+    return table.rename_axis("figure")
+
+
+def _frequency(models: Mapping[str, Model], frequency: str | float | None) -> float:
+    if frequency is not None:
+        return units.frequency(frequency)
+    several = {f for m in models.values() for f in m.frequencies.tolist()}
+    if len(several) > 1:
+        raise UsageError("compare: the models have several frequencies: say which one, such as frequency='150.1 MHz'")
+    return float(several.pop())
+
+
+def _port_figures(network: Network | Trace, hertz: float) -> list[tuple[str, float, str]]:
+    """Impedance and match of every port at a frequency, and over the band its resonance and bandwidth nearest to it."""
+    rows = []
+    for p, port in enumerate(network.ports):
+        # A lone port needs no name; a trace's is only what it was measured with.
+        whose = f" at {port}" if len(network.ports) > 1 else ""
+        if isinstance(network, Network):
+            z = _between(network, network.impedance().values[:, p], hertz)
+            rows += [(f"R{whose}", z.real, "ohm"), (f"X{whose}", z.imag, "ohm")]
+        vswr = _between(network, network.vswr().values[:, p], hertz).real
+        rows.append((f"VSWR{whose}", vswr, "1"))
+        rows.append((f"return loss{whose}", _between(network, network.return_loss().values[:, p], hertz).real, "dB"))
+        if isinstance(network, Network):
+            places = network.resonances(port)["frequency_Hz"].to_numpy(float)
+            if len(places):
+                nearest = float(places[np.abs(places - hertz).argmin()])
+                rows.append((f"nearest resonance{whose}", nearest / 1e6, "MHz"))
+        bands = network.bandwidth(vswr=2.0) if isinstance(network, Trace) else network.bandwidth(port, vswr=2.0)
+        if len(bands):
+            middles = 0.5 * (bands["from_Hz"] + bands["to_Hz"]).to_numpy(float)
+            band = bands.iloc[int(np.abs(middles - hertz).argmin())]
+            rows.append((f"VSWR within 2 from{whose}", band["from_Hz"] / 1e6, "MHz"))
+            rows.append((f"VSWR within 2 to{whose}", band["to_Hz"] / 1e6, "MHz"))
+            rows.append((f"bandwidth{whose}", band["width_percent"], "%"))
+    return rows
+
+
+def _between(network: Network | Trace, values: np.ndarray, hertz: float) -> complex:
+    """A value between samples, by a cubic spline where there are enough; missing outside them."""
+    places = network.frequencies
+    if not places[0] * (1 - 1e-9) <= hertz <= places[-1] * (1 + 1e-9):
+        return complex(math.nan, math.nan)
+    nearest = int(np.abs(places - hertz).argmin())
+    if abs(places[nearest] - hertz) <= 1e-9 * hertz:
+        return complex(values[nearest])
+    if len(places) < 4:
+        return complex(np.interp(hertz, places, values))
+    from scipy.interpolate import CubicSpline
+
+    return complex(CubicSpline(places, values)(hertz))

@@ -1,0 +1,281 @@
+"""What the figures that Earshot prints mean: definition, formula, source."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from .errors import UsageError, unknown
+
+_IEEE = "IEEE Std 145-2013"
+
+
+@dataclass(frozen=True, slots=True)
+class Term:
+    """A figure: its name, what it is, its formula, where that is from, and other words for it."""
+
+    name: str
+    meaning: str
+    formula: str
+    source: str
+    also: tuple[str, ...] = ()
+
+
+_TERMS = (
+    Term(
+        "gain",
+        "Radiation intensity in a direction over what the power accepted by the ports would give if it went evenly in "
+        "all directions. Mismatch does not lower it; losses in metal, loads and lines do.",
+        "G = 4π U / P_accepted",
+        _IEEE + "; Balanis 2016, eq. 2-46",
+        ("dBi", "absolute gain"),
+    ),
+    Term(
+        "realized gain",
+        "Gain lowered by the mismatch at the ports: radiation intensity over the power sent towards them.",
+        "G_re = 4π U / P_sent = G (1 - |Γ|²) for one port",
+        _IEEE + "; Balanis 2016, sec. 2.9",
+    ),
+    Term(
+        "directivity",
+        "Radiation intensity in a direction over its mean over all directions. Neither loss nor mismatch lowers it.",
+        "D = 4π U / P_radiated",
+        _IEEE + "; Balanis 2016, eq. 2-16",
+    ),
+    Term(
+        "azimuth of peak",
+        "Direction of the greatest radiation intensity about the z axis, counted from +x towards +y.",
+        "φ of max U(θ, φ)",
+        "spherical coordinates, ISO 80000-2",
+    ),
+    Term(
+        "elevation of peak",
+        "Direction of the greatest radiation intensity above the x-y plane.",
+        "90° - θ of max U(θ, φ)",
+        "spherical coordinates, ISO 80000-2",
+    ),
+    Term(
+        "half-power beamwidth",
+        "Angle between the two directions in a cut, on either side of the main lobe's peak, where the intensity has "
+        "fallen to half.",
+        "U(ψ₁) = U(ψ₂) = U_max / 2 (-3.01 dB)",
+        _IEEE,
+        ("beamwidth", "half-power beamwidth, E-plane", "half-power beamwidth, H-plane"),
+    ),
+    Term(
+        "side lobe level",
+        "The strongest lobe beside the main one in a cut, relative to the peak.",
+        "SLL = 10 log10(U_side / U_max)",
+        _IEEE,
+        ("side lobe level, E-plane", "side lobe level, H-plane"),
+    ),
+    Term(
+        "E-plane",
+        "The plane through the peak's direction and the electric field there; the long axis of the ellipse when the "
+        "field is not linear.",
+        "great circle through r̂_peak and ê_peak",
+        _IEEE,
+        ("E cut",),
+    ),
+    Term(
+        "H-plane",
+        "The plane through the peak's direction, square to the E-plane.",
+        "great circle through r̂_peak and r̂_peak x ê_peak",
+        _IEEE,
+        ("H cut",),
+    ),
+    Term(
+        "front-to-back ratio",
+        "Peak intensity over the intensity in exactly the opposite direction.",
+        "10 log10(U(θ, φ) / U(π - θ, φ + π))",
+        _IEEE,
+        ("F/B",),
+    ),
+    Term(
+        "front-to-rear ratio",
+        "Peak intensity over the strongest intensity within 60 degrees of the opposite direction.",
+        "10 log10(U_max / max U within 60° of the back)",
+        "a common broadening of the front-to-back ratio; the angle is stated with it",
+    ),
+    Term(
+        "front-to-side ratio",
+        "Peak intensity over the stronger of the two directions square to it in the H-plane.",
+        "10 log10(U_max / max U(±90°))",
+        "trade usage",
+    ),
+    Term(
+        "axial ratio",
+        "Long over short axis of the polarisation ellipse: 0 dB is circular; linear is infinite and shown as 100 dB at "
+        "most.",
+        "AR = 20 log10((|E_R| + |E_L|) / ||E_R| - |E_L||)",
+        _IEEE + "; Balanis 2016, eq. 2-65",
+        ("axial ratio at the peak",),
+    ),
+    Term(
+        "radiation efficiency",
+        "Share of the accepted power that is radiated; the rest heats metal, loads and lines.",
+        "e = P_radiated / P_accepted = G / D",
+        _IEEE,
+        ("efficiency",),
+    ),
+    Term(
+        "power accepted",
+        "Net power into the driven ports.",
+        "P = Σ ½ Re(V I*), peak phasors",
+        "Pozar 2012, sec. 2.6",
+        ("accepted",),
+    ),
+    Term(
+        "power radiated",
+        "Power through a large sphere, from the far field itself and not as accepted less lost.",
+        "P = ∮ U dΩ",
+        "Balanis 2016, eq. 2-13",
+        ("radiated",),
+    ),
+    Term(
+        "sent",
+        "Power of the waves that generators of the ports' reference impedances send towards the driven ports.",
+        "P = Σ |V + Z₀ I|² / 8 Re Z₀",
+        "Kurokawa 1965, eq. 1; Pozar 2012, eq. 4.40",
+    ),
+    Term("returned", "What is sent and not accepted.", "P_sent - P_accepted", "conservation of energy"),
+    Term(
+        "R",
+        "Resistance at a port: real part of the input impedance, with every other port closed by its reference.",
+        "R = Re(V / I)",
+        _IEEE,
+        ("resistance", "R, ohm"),
+    ),
+    Term(
+        "X",
+        "Reactance at a port: imaginary part of the input impedance; positive is inductive.",
+        "X = Im(V / I)",
+        _IEEE,
+        ("reactance", "X, ohm"),
+    ),
+    Term(
+        "impedance",
+        "Voltage over current at a port: R + jX. Of several driven ports it is the active impedance, with all of them "
+        "fed as they are.",
+        "Z = V / I",
+        _IEEE,
+        ("input impedance", "active impedance"),
+    ),
+    Term(
+        "reflection coefficient",
+        "Returned over sent wave at a port of reference Z₀, every other port closed by its own.",
+        "Γ = (Z - Z₀*) / (Z + Z₀)",
+        "Kurokawa 1965; for real Z₀ Pozar 2012, eq. 2.35",
+        ("reflection", "S11", "S"),
+    ),
+    Term(
+        "VSWR",
+        "Greatest over least voltage along a line of the port's reference impedance.",
+        "VSWR = (1 + |Γ|) / (1 - |Γ|)",
+        "Pozar 2012, eq. 2.41",
+        ("SWR", "standing wave ratio"),
+    ),
+    Term(
+        "return loss",
+        "How far the returned power is below the sent power. Greater is better.",
+        "RL = -20 log10 |Γ|",
+        "Pozar 2012, eq. 2.38",
+        ("return loss, dB",),
+    ),
+    Term(
+        "resonance",
+        "A frequency at which the reactance is zero: series where it rises through zero, parallel where it falls.",
+        "X(f) = 0",
+        _IEEE,
+        ("nearest resonance",),
+    ),
+    Term(
+        "bandwidth",
+        "The stretch of frequency within a VSWR (2 unless said otherwise), in percent of its middle.",
+        "200 (f₂ - f₁) / (f₂ + f₁)",
+        _IEEE,
+        ("width", "%", "VSWR within 2 from", "VSWR within 2 to", "from", "to", "best at"),
+    ),
+    Term(
+        "Q",
+        "Quality factor at a resonance: stored over lost energy, from the slope of the impedance. The bandwidth of a "
+        "tuned antenna within VSWR s is about (s - 1) / Q √s.",
+        "Q = ω |dZ/dω| / 2R",
+        "Yaghjian and Best 2005, IEEE Trans. AP 53, eq. 96",
+    ),
+    Term(
+        "S-parameters",
+        "Waves out of the ports over waves into them: S of row a, column b is what comes out of a when only b is fed.",
+        "b = S a, power waves at the ports' references",
+        "Kurokawa 1965, eq. 18",
+        ("scattering parameters", "|S|"),
+    ),
+    Term(
+        "coupling",
+        "Share of the power sent to one port that comes out of another, both closed by their references.",
+        "20 log10 |S_ab|",
+        "Pozar 2012, sec. 4.3",
+        ("isolation",),
+    ),
+    Term(
+        "±",
+        "Change of a figure when every segment of the mesh is halved. It shows how far the figure has settled; it is "
+        "not a bound.",
+        "|figure(finer) - figure|",
+        "convergence under refinement",
+        ("evidence", "change"),
+    ),
+    Term(
+        "largest boundary residual",
+        "Greatest tangential field left on the metal between the tested places, as volts over a segment per volt "
+        "applied.",
+        "max |v - Z I| over hat functions at the middles of segments",
+        "residual of the integral equation",
+        ("boundary residual",),
+    ),
+    Term(
+        "power balance",
+        "Radiated and lost over accepted power, less one; zero is perfect. It sees only the real part of the solution.",
+        "(P_radiated + P_lost) / P_accepted - 1",
+        "Poynting's theorem",
+    ),
+    Term(
+        "passivity",
+        "Least eigenvalue of the real part of the impedance matrix over its norm: below zero, ports would give power.",
+        "min eig Re Z / ||Z||",
+        "Pozar 2012, sec. 4.2",
+    ),
+    Term(
+        "dBd",
+        "Gain over that of a half-wave dipole, 2.15 dBi.",
+        "dBd = dBi - 2.15",
+        "Balanis 2016, sec. 4.6",
+    ),
+    Term(
+        "unknowns",
+        "Number of basis functions whose currents are solved for.",
+        "N",
+        "method of moments, Harrington 1968",
+    ),
+)
+
+
+def terms() -> tuple[Term, ...]:
+    """Every term, by name."""
+    return tuple(sorted(_TERMS, key=lambda t: t.name.lower()))
+
+
+def term(name: str) -> Term:
+    """The term of that name or of another word for it, however it is spelt; raises UsageError naming the nearest.
+
+    >>> term("Front to Back").name
+    'front-to-back ratio'
+    """
+
+    def plain(text: str) -> str:
+        return re.sub(r"[\s_-]+", " ", re.sub(r" (ratio|level)$", "", text.strip().lower()))
+
+    named = {plain(word): t for t in reversed(_TERMS) for word in (*t.also, t.name)}
+    if plain(name) in named:
+        return named[plain(name)]
+    raise UsageError(f"explain: {unknown('term', name, [t.name for t in _TERMS])}")

@@ -1,0 +1,151 @@
+"""earshot compare: designs, variants, results and measured curves laid over one another."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from ...answers.comparing import compare as side_by_side
+from ...errors import UsageError
+from ...files.atomic import folder as make_folder
+from ...files.curves import read_network
+from ...files.results import is_results
+from ...files.tables import records, write
+from ...network.network import Network
+from ...network.trace import Trace
+from ...units import engineering
+from ..tables import comparison_table
+from .options import Format, Frequencies, Json, Readouts, changed, changes_of, known_format, load
+from .plot import cuts_of, save_figures
+from .runs import Run, opened, run
+from .screen import complain, show, show_json
+
+Paths = Annotated[
+    list[Path],
+    typer.Argument(
+        metavar="MODEL...",
+        help="Design files (.toml), results files (.nc), measured curves (.s1p, .ts, .csv).",
+        show_default=False,
+    ),
+]
+Variants = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--set",
+        metavar="NAME=VALUE,...",
+        help="Add a variant of the first design with these values, such as driven='0.93 m'; may be repeated.",
+    ),
+]
+Out = Annotated[Path, typer.Option("--out", "-o", metavar="FOLDER", help="Where the table and figures go.")]
+
+
+@dataclass(frozen=True, slots=True)
+class _Entry:
+    """One of what is compared: a run, or a measured curve."""
+
+    label: str
+    run: Run | None
+    network: Network | Trace
+
+
+def _entries(paths: list[Path], variants: list[str] | None, frequencies: list[str] | None) -> list[_Entry]:
+    found: list[_Entry] = []
+    for i, path in enumerate(paths):
+        if path.suffix.lower() == ".toml" or is_results(path):
+            result = opened(path, None, frequencies)
+            found.append(_Entry(path.stem, result, result.solution.network))
+            if i == 0:
+                found += _variants(path, variants, frequencies)
+        else:
+            network = read_network(path)
+            found.append(_Entry(path.stem, None, network))
+    labels = [e.label for e in found]
+    return [
+        _Entry(f"{e.label} ({i + 1})" if labels.count(e.label) > 1 else e.label, e.run, e.network)
+        for i, e in enumerate(found)
+    ]
+
+
+def _variants(path: Path, variants: list[str] | None, frequencies: list[str] | None) -> list[_Entry]:
+    if variants and is_results(path):
+        raise UsageError(f"--set makes variants of a design; '{path.name}' holds results: give its design file first")
+    found = []
+    for text in variants or []:
+        file = changed(load(path, None, frequencies), changes_of([text]))
+        complain(f"solving {file.title} with {text}")
+        result = run(file, own_frequencies=not frequencies)
+        found.append(_Entry(text, result, result.solution.network))
+    return found
+
+
+def compare(
+    paths: Paths,
+    variants: Variants = None,
+    frequency: Frequencies = None,
+    at: Readouts = None,
+    out: Out = Path("comparison"),
+    ending: Format = "png",
+    json: Json = False,
+) -> None:
+    """Lay designs, variants of the first one, results files and measured curves over one another.
+
+    Prints every figure side by side at the frequency of the first model's first case, and draws VSWR, return loss,
+    impedance, a Smith chart and the first case's cuts into a folder, with the table as CSV. Results files are not
+    solved again.
+    """
+    known_format(ending)
+    if len(paths) + len(variants or []) < 2:
+        raise UsageError("compare: one model alone; name another, or a variant with --set NAME=VALUE")
+    entries = _entries(paths, variants, frequency)
+    first = next((e.run for e in entries if e.run is not None), None)
+    hertz = first.cases[0].driven.frequency if first is not None else float(entries[0].network.frequencies[0])
+    make_folder(out)
+    table = _table(entries, first, hertz)
+    written = [write(table, out / "comparison.csv"), *_draw(entries, out, ending, at or [])]
+    title = f"{first.file.title if first else entries[0].label} at {engineering(hertz, 'Hz', 6)}"
+    if json:
+        show_json({"frequency_Hz": hertz, "figures": records(table), "files": [str(p) for p in written]})
+    else:
+        show(comparison_table(table, title))
+        complain(f"{len(written)} files written to {out}")
+
+
+def _table(entries: list[_Entry], first: Run | None, hertz: float) -> Any:
+    models: dict[str, Any] = {}
+    for e in entries:
+        solved = e.run is not None and abs(e.run.solution.solved / hertz - 1.0).min() < 1e-9
+        if e.run is not None and not solved:
+            at = engineering(hertz, "Hz", 6)
+            complain(f"note: {e.label} was not solved at {at}; only its port figures are compared")
+        models[e.label] = e.run.solution if e.run is not None and solved else e.network
+    case = first.cases[0].case if first is not None else None
+    if case is None:
+        return side_by_side(models, frequency=hertz)
+    return side_by_side(models, dict(case.sources) or None, hertz, terminations=case.terminations)
+
+
+def _draw(entries: list[_Entry], out: Path, ending: str, at: list[str]) -> list[Path]:
+    from .. import plots
+
+    labels, networks = [e.label for e in entries], [e.network for e in entries]
+    phased = [(e.label, e.network) for e in entries if isinstance(e.network, Network)]
+    figures: dict[str, Any] = {
+        "vswr": lambda: plots.vswr(*networks, labels=labels, at=at),
+        "return-loss": lambda: plots.return_loss(*networks, labels=labels, at=at),
+    }
+    if phased:
+        names, known = [n for n, _ in phased], [x for _, x in phased]
+        figures["impedance"] = lambda: plots.impedance(*known, labels=names, at=at)
+        figures["smith"] = lambda: plots.smith(*known, labels=names, at=at)
+    runs = [(e.label, e.run) for e in entries if e.run is not None]
+    if runs:
+        planes, angles = cuts_of(runs[0][1])
+        # One cut in a circle is enough when several models lie over one another.
+        planes = planes[:1] or ([] if any(angles.values()) else ["E"])
+        fields = [r.cases[0].field for _, r in runs]
+        for name, draw in (("polar", plots.polar), ("cartesian", plots.cartesian)):
+            figures[name] = lambda d=draw: d(fields, *planes, **angles, labels=[n for n, _ in runs])
+    return save_figures(figures, out, ending)

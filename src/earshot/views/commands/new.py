@@ -1,0 +1,92 @@
+"""earshot new: a ready-made antenna as a commented design file."""
+
+from __future__ import annotations
+
+import inspect
+from collections.abc import Callable
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from ... import antennas
+from ...errors import UsageError, unknown
+from ...files.atomic import write_atomically
+from ...files.design_text import design_text
+from ..tables import kinds_table
+from .options import Json, Sets, changes_of
+from .screen import complain, show, show_json
+
+
+def kinds() -> dict[str, Callable[..., Any]]:
+    """Every ready-made antenna by the name it has on the command line."""
+    return {name.replace("_", "-"): getattr(antennas, name) for name in antennas.__all__}
+
+
+def _like(start: str) -> list[str]:
+    return [name for name in kinds() if name.startswith(start)]
+
+
+def _counted(make: Callable[..., Any]) -> inspect.Parameter | None:
+    """What the antenna has a number of, if anything: elements, radials."""
+    return next((p for p in inspect.signature(make).parameters.values() if p.annotation == "int"), None)
+
+
+Kind = Annotated[
+    str | None, typer.Argument(metavar="[KIND]", help="Which antenna.", show_default=False, autocompletion=_like)
+]
+Frequency = Annotated[
+    str | None, typer.Option("--frequency", "-f", metavar="F", help="What it is for, such as '150.1 MHz'.")
+]
+Count = Annotated[int | None, typer.Option("--count", "-n", help="How many elements or radials.")]
+Out = Annotated[Path | None, typer.Option("--out", "-o", metavar="FILE", help="Where it goes; KIND.toml unless given.")]
+List = Annotated[bool, typer.Option("--list", help="Say which antennas there are.")]
+Force = Annotated[bool, typer.Option("--force", help="Write over a file that is there.")]
+
+
+def new(
+    kind: Kind = None,
+    frequency: Frequency = None,
+    count: Count = None,
+    sets: Sets = None,
+    out: Out = None,
+    wanted: List = False,
+    force: Force = False,
+    json: Json = False,
+) -> None:
+    """Write a ready-made antenna as a commented design file, or list those there are."""
+    known = kinds()
+    if wanted:
+        rows = [_described(name, make) for name, make in known.items()]
+        if json:
+            show_json(rows)
+        else:
+            show(kinds_table(rows))
+        return
+    if kind is None or frequency is None:
+        raise UsageError(
+            "new: say which antenna and for which frequency, as in earshot new yagi -f '150.1 MHz'; or --list"
+        )
+    if kind not in known:
+        raise UsageError(f"new: {unknown('antenna', kind, known)}")
+    counted = _counted(known[kind])
+    if count is not None and counted is None:
+        raise UsageError(f"new: a {kind} has no number of elements or radials to choose: leave --count out")
+    numbers = {counted.name: count} if counted is not None and count is not None else {}
+    design = known[kind](frequency, **numbers, **changes_of(sets))
+    target = out or Path(f"{kind}.toml")
+    if target.exists() and not force:
+        raise UsageError(f"'{target}' is there already: choose another place with --out, or --force")
+    text = design_text(design)
+    write_atomically(target, lambda place: place.write_text(text, encoding="utf-8"))
+    if json:
+        show_json({"file": str(target), "antenna": design.antenna.name})
+    else:
+        show(str(target))
+        complain(f"now try: earshot check {target}, earshot solve {target}")
+
+
+def _described(name: str, make: Callable[..., Any]) -> dict[str, str]:
+    counted = _counted(make)
+    purpose = (inspect.getdoc(make) or "").split("\n\n")[0].replace("\n", " ")
+    return {"kind": name, "count": "" if counted is None else f"{counted.name}, {counted.default}", "what for": purpose}
