@@ -60,7 +60,9 @@ def fit(x: Floats, values: Complexes, most: int | None = None) -> Rational:
         else:
             loewner = (scaled[rest][:, None] - scaled[support]) / (both[rest][:, None] - both[support])[..., None]
             rows = np.moveaxis(loewner, 2, 1).reshape(-1, len(support))
-            weights = np.linalg.svd(rows, full_matrices=True)[2][-1].conj()
+            # Many entries make it tall: its triangular factor has the same right singular vectors.
+            square = np.linalg.qr(rows, mode="r") if len(rows) > len(support) else rows
+            weights = np.linalg.svd(square, full_matrices=True)[2][-1].conj()
         best = Rational(both[support], mirrored[support], weights)
         misfit = np.abs(best(both) - mirrored).max(axis=1) / max(float(np.abs(values).max()), 1e-300)
     return best

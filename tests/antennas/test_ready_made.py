@@ -1,0 +1,193 @@
+"""Ready-made antennas: against another discretisation, exact theory, and the design formulas people know."""
+
+import math
+
+import numpy as np
+import pytest
+
+import earshot as es
+from earshot import antennas
+
+F = "150 MHz"
+FINER = es.MeshRule(per_wavelength=160, growth=0.25, finest=0.05, port_share=8, least=32)
+
+
+def impedance(design, **how):
+    return es.solve(design, **how).network.z().values[0, 0, 0]
+
+
+def figures(design):
+    return es.solve(design).drive().far_field().summary()["value"]
+
+
+@pytest.mark.parametrize("kind", antennas.__all__)
+def test_each_is_sensible_from_a_frequency_alone(kind):
+    design = getattr(antennas, kind)(F)
+    assert not [f for f in design.check() if f.level != "note"]
+    values = design.table()
+    assert values["note"].str.len().min() > 0
+    assert values[["from", "to"]].notna().all(axis=None)
+    answer = es.solve(design)
+    assert answer.network.vswr().values[0, 0] < 1.6
+    finer = es.solve(design, rule=FINER)
+    z, fine = (s.network.z().values[0, 0, 0] for s in (answer, finer))
+    assert finer.unknowns > 1.7 * answer.unknowns
+    assert abs(z - fine) < 0.01 * abs(fine)
+    beam = answer.drive().far_field()
+    assert beam.efficiency == pytest.approx(1.0, abs=1e-3)
+
+
+@pytest.mark.parametrize("kind", antennas.__all__)
+def test_each_goes_to_another_frequency_and_through_a_file(kind, tmp_path):
+    design = getattr(antennas, kind)(F)
+    path = es.write(design, tmp_path / "made.toml")
+    assert es.read_design(path).design.antenna == design.antenna
+    twice = design.scaled_to("300 MHz", radii=True)
+    assert impedance(twice) == pytest.approx(impedance(design), rel=1e-6)
+    changed = design.with_(rod="0.0021 lambda")
+    again = es.read_design(es.write(changed, tmp_path / "changed.toml")).design
+    assert again.antenna == changed.antenna
+    assert again.antenna != design.antenna
+
+
+@pytest.mark.parametrize(
+    ("make", "says"),
+    [
+        (lambda: antennas.yagi(F, elements=1), "elements = 1 is not a whole number from 2 to 20"),
+        (lambda: antennas.monopole(F, radials=2.5), "radials = 2.5"),
+        (lambda: antennas.quad(F, elements=9), "from 2 to 8"),
+        (lambda: antennas.log_periodic(F, elements=3), "from 4 to 30"),
+        (lambda: antennas.dipole("0 Hz"), "not above zero"),
+        (lambda: antennas.dipole(F, lenght="1 m"), "did you mean 'length'"),
+        (lambda: antennas.dipole(F, length="9 m"), "outside its range"),
+    ],
+)
+def test_mistakes_are_named(make, says):
+    with pytest.raises(es.UsageError, match=says):
+        make()
+
+
+def test_round_parts_are_fine_enough():
+    """Twice the chords: another polygon of the same circle, another of the same helix."""
+    loop, helix = antennas.circular_loop(F), antennas.helix(F)
+    around = loop.values.around / math.pi
+    wire = es.Wire("loop", es.circle_points(around, axis="x", start="90 deg", chords=99), radius=loop.values.rod / 2)
+    finer = es.Antenna("loop", [wire], loop.antenna.ports)
+    assert abs(es.solve(finer, F).network.z().values[0, 0, 0] - impedance(loop)) < 0.01 * abs(impedance(loop))
+    v = helix.values
+    points = es.helix_points(v.around / math.pi, v.rise, v.turns, base=(0, 0, v.lead), lead=v.lead, chords=48)
+    finer = es.Antenna("helix", [es.Wire("helix", points, radius=v.rod / 2)], helix.antenna.ports, es.perfect_plane())
+    assert abs(es.solve(finer, F).network.z().values[0, 0, 0] - impedance(helix)) < 0.01 * abs(impedance(helix))
+
+
+def test_a_folded_dipole_steps_up_by_four():
+    """Equal rods: four times the dipole's resistance at resonance (Balanis 2016, sec. 9.5)."""
+    assert impedance(antennas.folded_dipole(F)).real == pytest.approx(4 * impedance(antennas.dipole(F)).real, rel=0.03)
+
+
+def test_a_turnstile_turns_its_field():
+    """Two equal dipoles, the second through a quarter wave of its own resistance: half of it, and circular upwards."""
+    design = antennas.turnstile(F)
+    line = design.antenna.lines[0].kind.impedance
+    one = impedance(antennas.dipole(F, length="0.47 lambda"))
+    assert impedance(design) == pytest.approx(1 / (1 / one + one / line**2), rel=0.01)
+    beam = es.solve(design).drive().far_field()
+    up = beam.cut(azimuth="0 deg", step="90 deg").sel(angle=90.0)
+    assert float(up["axial_ratio"]) < 1.0
+    assert float(up["gain_rhcp"]) > float(up["gain_lhcp"]) + 20.0
+
+
+def test_radials_that_droop_raise_the_resistance():
+    """From below half of a monopole's 36 ohm times two, flat, towards a dipole's 72."""
+    droops = ("0 deg", "20 deg", "40 deg", "60 deg")
+    resistances = [impedance(antennas.monopole(F, droop=d)).real for d in droops]
+    assert np.all(np.diff(resistances) > 0)
+    assert 15 < resistances[0] < 25
+    assert resistances[2] == pytest.approx(50, rel=0.1)
+
+
+def test_the_place_of_the_feed_sets_the_resistance():
+    """A sinusoid along a half wave: R(p) = R(1/2) / sin²(πp) (Balanis 2016, sec. 4.5), within 10 percent to 0.2."""
+    middle = impedance(antennas.off_centre(F, place=0.5)).real
+    for place in (0.4, 0.3, 0.2):
+        found = impedance(antennas.off_centre(F, place=place)).real
+        assert found == pytest.approx(middle / math.sin(math.pi * place) ** 2, rel=0.1)
+    # The same wire fed nearer to its end.
+    ends = [impedance(antennas.end_fed(F, counterpoise=f"{c} lambda", length=f"{0.5 - c} lambda")) for c in (0.1, 0.05)]
+    assert ends[1].real > 1.5 * ends[0].real
+
+
+def test_a_steep_inverted_v_has_less_resistance():
+    resistances = [impedance(antennas.inverted_v(F, slope=f"{s} deg", height="1 lambda")).real for s in (0, 20, 40, 60)]
+    assert np.all(np.diff(resistances) < 0)
+
+
+def test_an_open_sleeve_has_two_bands():
+    answer = es.solve(antennas.open_sleeve(F), [F, "285 MHz"]).network.referred_to(75)
+    assert answer.vswr().values.max() < 1.6
+    alone = es.solve(antennas.open_sleeve(F).antenna.without("upper", "lower"), "285 MHz").network.referred_to(75)
+    assert alone.vswr().values[0, 0] > 3
+
+
+def test_small_loops_radiate_as_their_area_squared():
+    """R = 20π²(C/λ)⁴ for C well below λ (Balanis 2016, eq. 5-24): 5 percent at 0.06."""
+    small = impedance(antennas.circular_loop(F, around="0.06 lambda", rod="0.0002 lambda"))
+    assert small.real == pytest.approx(20 * math.pi**2 * 0.06**4, rel=0.05)
+    ones = [figures(getattr(antennas, kind)(F))["gain"] for kind in ("circular_loop", "square_loop", "delta_loop")]
+    # A full-wave loop: 3 to 3.7 dBi broadside; the circle, with the largest area, most (Balanis 2016, sec. 5.3).
+    assert 2.9 < ones[2] < ones[1] < ones[0] < 3.8
+
+
+@pytest.mark.parametrize("turns", [4, 8, 12])
+def test_helix_gain_follows_measured_ones(turns):
+    """King and Wong (1980), IEEE Trans. AP 28, eq. 1, fitted to measured helices; ± 1 dB."""
+    found = figures(antennas.helix(F, turns=turns))
+    around, rise = 1.05, 0.235
+    pitch = math.tan(math.radians(12.5)) / (rise / around)
+    ratio = 8.3 * around ** (math.sqrt(turns + 2) - 1) * (turns * rise) ** 0.8 * pitch ** (math.sqrt(turns) / 2)
+    assert found["gain"] == pytest.approx(10 * math.log10(ratio), abs=1.0)
+    assert found["axial ratio at the peak"] < 2.0
+
+
+@pytest.mark.parametrize(
+    ("spacing", "reflector", "directors", "dbd"),
+    [
+        (0.2, 0.482, [0.442], 7.1),
+        (0.2, 0.482, [0.428, 0.424, 0.428], 9.2),
+        (0.25, 0.482, [0.428, 0.420, 0.420, 0.428], 10.2),
+    ],
+)
+def test_yagi_gain_follows_measured_ones(spacing, reflector, directors, dbd):
+    """Viezbicke (1976), NBS Technical Note 688, table 1, elements 0.0085 wavelengths thick; ± 0.5 dB."""
+    values = {"reflector": f"{reflector} lambda", "behind": f"{spacing} lambda", "rod": "0.0085 lambda"}
+    values |= {f"director_{i + 1}": f"{x} lambda" for i, x in enumerate(directors)}
+    values |= {f"ahead_{i + 1}": f"{spacing} lambda" for i in range(len(directors))}
+    found = figures(antennas.yagi(F, elements=2 + len(directors), **values))
+    assert found["gain"] == pytest.approx(dbd + 2.15, abs=0.5)
+
+
+def test_yagis_of_every_length_gain_and_match():
+    gains = []
+    for elements in (2, 3, 5, 8, 12):
+        answer = es.solve(antennas.yagi(F, elements=elements), ["148.5 MHz", "151.5 MHz"])
+        assert answer.network.vswr().values.max() < 1.75
+        gains.append(float(figures(antennas.yagi(F, elements=elements))["gain"]))
+    assert np.all(np.diff(gains) > 1.0)
+    stepped = [impedance(antennas.stepped_yagi(F)), impedance(antennas.stepped_yagi(F, tip="0.005 lambda"))]
+    # Thinner tips make the elements electrically shorter: less reactance.
+    assert stepped[0].imag < stepped[1].imag
+
+
+def test_a_log_periodic_array_keeps_its_gain_and_match():
+    """Butson and Thompson (1976), IEEE Trans. AP 24: about 8 dBi at a ratio of 0.89 and a spacing of 0.16; ± 1 dB."""
+    answer = es.solve(antennas.log_periodic(F), es.band(F, "280 MHz", 27))
+    assert answer.network.vswr().max() < 2.0
+    gains = answer.figures(frequencies=["160 MHz", "190 MHz", "220 MHz", "250 MHz"])["gain"]
+    assert gains.between(7.0, 9.2).all()
+    assert np.ptp(gains) < 1.2
+
+
+def test_a_quad_beats_a_dipole_beam_a_little():
+    quad, beam = (figures(d) for d in (antennas.quad(F), antennas.yagi(F, elements=2)))
+    assert 0.3 < quad["gain"] - beam["gain"] < 2.0
+    assert quad["front-to-back ratio"] > 12.0
