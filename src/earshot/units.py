@@ -163,8 +163,9 @@ def evaluate(
         return f"({number} * unit_{unit})"
 
     expression = _NUMBER_WITH_UNIT.sub(substitute, text.strip())
+    text = text if len(text) <= 60 else f"{text[:57]}..."
     try:
-        result = simpleeval.SimpleEval(_operators(), _functions(), known).eval(expression)
+        return _si(simpleeval.SimpleEval(_operators(), _functions(), known).eval(expression), text, what)
     except simpleeval.NameNotDefined as problem:
         name = str(problem.name)
         raise UnitError(f"{what}: in '{text}' {unknown('value', name, names)}") from None
@@ -175,7 +176,6 @@ def evaluate(
     except (simpleeval.InvalidExpression, SyntaxError, TypeError, ValueError, OverflowError) as problem:
         reason = str(problem).splitlines()[0] if str(problem) else type(problem).__name__
         raise UnitError(f"{what}: '{text}' cannot be worked out ({reason})") from None
-    return _si(result, text, what)
 
 
 def words(text: str) -> list[str]:

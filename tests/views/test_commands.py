@@ -12,7 +12,15 @@ import pytest
 def test_demo_runs_from_design_to_figures(run, tmp_path):
     status, out, err = run("demo", "--out", tmp_path / "demo")
     assert status == 0
-    for words in ("nothing found", "unknowns", "VSWR", "realized gain", "front-to-back", "evidence", "power balance"):
+    for words in (
+        "nothing to worry about",
+        "unknowns",
+        "VSWR",
+        "realized gain",
+        "front-to-back",
+        "evidence",
+        "power balance",
+    ):
         assert words in out
     names = {p.name for p in (tmp_path / "demo").iterdir()}
     assert {
@@ -49,7 +57,11 @@ def test_solve_writes_what_it_found(run, demo_path, tmp_path):
 
 
 def test_check_ends_with_one_when_something_stops_it(run, demo_path, tmp_path):
-    assert run("check", demo_path)[:2] == (0, "Ternholm tag receiver: nothing found, ready to solve\n")
+    status, out, _ = run("check", demo_path)
+    assert (status, out.splitlines()[0]) == (0, "Ternholm tag receiver: nothing to worry about, ready to solve")
+    assert "joined to no port: reflector, director" in out
+    whip = demo_path.with_name("buoy_monopole.toml")
+    assert run("check", whip)[:2] == (0, "Ternholm buoy whip: nothing found, ready to solve\n")
     crossed = tmp_path / "crossed.toml"
     crossed.write_text(demo_path.read_text() + '[wire.boom]\nradius="1 cm"\npoints=["-1 m,0,0", "1 m,0,0"]\n')
     status, out, _ = run("check", crossed)
@@ -94,8 +106,8 @@ def test_mistakes_end_with_a_message_and_a_status(run, demo_path, tmp_path, word
 
 def test_plot_draws_every_figure_in_every_format(run, demo_path, tmp_path):
     status, out, err = run("plot", demo_path, "--out", tmp_path, "-f", "149 MHz", "-f", "150 MHz")
-    assert (status, len(out.split())) == (0, 9)
-    assert "solving Ternholm tag receiver at 2 frequencies" in err
+    assert (status, len(out.split())) == (0, 14)
+    assert "solving Ternholm tag receiver" in err
     from matplotlib.image import imread
 
     for path in tmp_path.glob("*.png"):
@@ -143,10 +155,10 @@ reference = "75 ohm"
 
 def test_every_cut_a_case_names_is_drawn(demo_path):
     from earshot.views.commands.options import load
-    from earshot.views.commands.plot import figures
+    from earshot.views.commands.plot import Wishes, drawings
     from earshot.views.commands.runs import run as run_file
 
     result = run_file(load(demo_path.parent / "uplink_turnstile.toml", None, ["401 MHz"]), own_frequencies=False)
-    drawn = figures()["polar"](result)
+    drawn = drawings(Wishes())["polar"](result)
     labels = [text.get_text() for axes in drawn.axes for text in axes.get_legend().get_texts()]
     assert [label.split(",")[0] for label in labels] == ["azimuth 0°", "azimuth 90°"]

@@ -1,0 +1,29 @@
+"""Every printed figure can be explained."""
+
+import pytest
+
+import earshot as es
+
+
+def test_every_printed_figure_is_a_term(dipole):
+    answer = es.solve(dipole, [es.band("140 MHz", "160 MHz", 11), "150 MHz"], evidence=True)
+    driven = answer.drive(frequency="150 MHz")
+    printed = [*driven.far_field().summary().index, *es.compare({"x": answer}, frequency="150 MHz").index]
+    printed += ["Q", "return loss, dB", "sent", "returned", "accepted", "radiated", "±"]
+    printed += [name for name in answer.evidence.to_frame().index if " at " not in name or name.startswith("axial")]
+    for name in printed:
+        assert es.term(name).formula
+    for one in es.terms():
+        assert min(len(one.meaning), len(one.formula), len(one.source)) > 0
+        assert es.term(one.name.upper()) is one
+
+
+@pytest.mark.parametrize(("asked", "found"), [("swr", "VSWR"), ("front to back", "front-to-back ratio"), ("S11", "reflection coefficient"),
+                                              ("e-plane", "E-plane"), ("dBi", "gain")])  # fmt: skip
+def test_other_words_and_spellings_do(asked, found):
+    assert es.term(asked).name == found
+
+
+def test_an_unknown_term_is_told_with_the_nearest():
+    with pytest.raises(es.UsageError, match="did you mean 'gain'"):
+        es.term("gian")
