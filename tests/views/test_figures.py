@@ -33,12 +33,12 @@ def drawn_texts(figure):
     """Every text that is drawn but the numbers of axes, with its box in pixels."""
     canvas = FigureCanvasAgg(figure)
     canvas.draw()
-    ticks = {id(t) for axes in figure.axes for axis in (axes.xaxis, axes.yaxis) for t in axis.findobj(Text)}
-    texts = [
-        t for axes in figure.axes for t in (*axes.texts, *(axes.get_legend().get_texts() if axes.get_legend() else ()))
-    ]
-    for text in (*figure.texts, *texts):
-        if text.get_text().strip() and id(text) not in ticks:
+    texts = list(figure.texts)
+    # Words in space know their place only while they are drawn.
+    for axes in (a for a in figure.axes if a.name != "3d"):
+        texts += [*axes.texts, *(axes.get_legend().get_texts() if axes.get_legend() else ())]
+    for text in texts:
+        if text.get_text().strip():
             yield text, text.get_window_extent(canvas.get_renderer())
 
 

@@ -82,7 +82,8 @@ def open_sleeve(frequency: str | float, **values: str | float) -> Design:
     )
     sleeve = "0, -sleeve / 2, spacing", "0, sleeve / 2, spacing"
     sheet.value("sleeve", "0.434 lambda / second", "0.15 lambda", "0.4 lambda", "of each free rod", *sleeve)
-    sheet.value("spacing", "0.024 lambda", "0.01 lambda", "0.08 lambda", "middle to middle", "0, 0, 0", "0, 0, spacing")
+    apart = "0, -sleeve / 2, 0", "0, -sleeve / 2, spacing"
+    sheet.value("spacing", "0.024 lambda", "0.01 lambda", "0.08 lambda", "middle to middle", *apart)
     sheet.rod("0.005 lambda")
     sheet.wire("driven", "0, -driven / 2, 0", "0, driven / 2, 0")
     sheet.wire("upper", *sleeve)
