@@ -11,8 +11,8 @@ FREQUENCY = "150 MHz"
 
 _HEAD = """# Ready-made antennas
 
-`earshot new KIND --frequency F` writes one as a commented design file; `es.antennas.KIND(F)` gives it as a `Design`. Every
-dimension is a value with a range and a note. The sketches are drawn for 150 MHz by `python docs/antennas.py`.
+`earshot new KIND --frequency F` writes one as a commented design file; `es.antennas.KIND(F)` gives it as a `Design`.
+Every dimension is a value with a range and a note. The sketches are drawn for 150 MHz by `python docs/antennas.py`.
 """
 
 
@@ -33,5 +33,7 @@ def page() -> str:
 if __name__ == "__main__":
     SKETCHES.mkdir(exist_ok=True)
     for kind in es.antennas.__all__:
-        es.plots.geometry(getattr(es.antennas, kind)(FREQUENCY)).savefig(SKETCHES / f"{kind}.svg", metadata={"Date": None})
+        es.plots.geometry(getattr(es.antennas, kind)(FREQUENCY)).savefig(
+            SKETCHES / f"{kind}.svg", metadata={"Date": None}
+        )
     PAGE.write_text(page(), encoding="utf-8")

@@ -2,6 +2,8 @@
 
 import contextlib
 import io
+import os
+import shlex
 import shutil
 import tempfile
 from pathlib import Path
@@ -11,18 +13,25 @@ from matplotlib.figure import Figure
 from earshot.views.commands.app import main
 
 HERE = Path(__file__).parent / "screenshots"
+BOOM = '[wire.boom]\nradius = "1 cm"\npoints = ["-behind, 0, 0", "ahead, 0, 0"]\n'
 
 
-def terminal(words: list[str], picture: str) -> None:
-    """Run a command and draw what it prints as a terminal would show it."""
+def quiet(line: str) -> str:
+    """Run a command as it is typed; returns what it prints."""
     screen = io.StringIO()
     with contextlib.redirect_stdout(screen), contextlib.redirect_stderr(io.StringIO()):
-        main(words)
-    shown = " ".join(Path(w).name if w.endswith(".toml") else w for w in words)
-    lines = [f"$ earshot {shown}", "", *screen.getvalue().splitlines()]
-    size = min(10.0, 10 * 72 / (0.61 * max(map(len, lines)) + 2))
-    figure = Figure(figsize=(10, max(6.25, 1.45 * size * len(lines) / 72 + 0.3)), dpi=128, facecolor="#1d2630")
-    text = "\n".join(line.rstrip() for line in lines)
+        main(shlex.split(line)[1:])
+    return screen.getvalue()
+
+
+def terminal(picture: str, *typed: str) -> None:
+    """Run commands and draw what they print as a terminal would show it."""
+    rows = []
+    for line in typed:
+        rows += [f"$ {line}", "", *quiet(line).splitlines(), ""]
+    size = min(10.0, 10 * 72 / (0.61 * max(map(len, rows)) + 2))
+    figure = Figure(figsize=(10, max(6.25, 1.45 * size * len(rows) / 72 + 0.3)), dpi=128, facecolor="#1d2630")
+    text = "\n".join(line.rstrip() for line in rows)
     figure.text(0.015, 0.985, text, va="top", family="monospace", fontsize=size, color="#e8e4d8", linespacing=1.25)
     figure.savefig(HERE / picture)
 
@@ -31,22 +40,33 @@ def pictures() -> None:
     """Everything the README links."""
     shutil.rmtree(HERE, ignore_errors=True)
     HERE.mkdir()
-    with tempfile.TemporaryDirectory() as folder:
-        demo = Path(folder)
-        terminal(["demo", "--out", folder], "demo.png")
-        for name in ("vswr", "impedance", "return-loss", "polar", "cartesian", "pattern", "currents", "figures"):
-            shutil.copy(demo / f"{name}.png", HERE)
-        crossed = demo / "crossed.toml"
-        boom = '[wire.boom]\nradius = "1 cm"\npoints = ["-behind, 0, 0", "ahead, 0, 0"]\n'
-        crossed.write_text((demo / "tag_receiver.toml").read_text() + boom)
-        terminal(["check", str(crossed)], "check.png")
-        terminal(["solve", str(demo / "uplink_turnstile.toml"), "--evidence"], "solve.png")
-        buoy = demo / "buoy"
-        with contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO()):
-            main(["plot", str(demo / "buoy_monopole.toml"), "pattern", "polar", "near", "--out", str(buoy)])
-        for name in ("pattern", "polar", "near"):
-            shutil.copy(buoy / f"{name}.png", HERE / f"buoy-{name}.png")
+    with tempfile.TemporaryDirectory() as folder, contextlib.chdir(folder):
+        terminal("demo.png", "earshot demo --out .")
+        terminal("new.png", "earshot new --list")
+        Path("crossed.toml").write_text(Path("tag_receiver.toml").read_text() + BOOM)
+        terminal("check.png", "earshot check crossed.toml --draw findings.png")
+        terminal("solve.png", "earshot solve uplink_turnstile.toml --evidence")
+        laid_over = "tag_receiver.toml roof_meter.csv --set driven='0.93 m' --at '150.1 MHz'"
+        terminal("compare.png", f"earshot compare {laid_over}")
+        terminal("diff.png", "earshot diff tag_receiver.toml --round '1 cm'", "earshot cut-list tag_receiver.toml")
+        terminal("words.png", "earshot explain realized gain", "earshot convert '150.1 MHz'")
+        quiet("earshot plot results.nc geometry impedance smith polar sphere pattern currents figures --out figures "
+              "--at '150.1 MHz' --scale compressed")  # fmt: skip
+        quiet("earshot new yagi -f '150.1 MHz' -n 5 --out beam.toml")
+        quiet("earshot plot beam.toml geometry --out beam")
+        quiet("earshot plot buoy_monopole.toml near --out buoy")
+        for name in ("impedance", "smith", "polar", "sphere", "pattern", "currents", "figures"):
+            shutil.copy(f"figures/{name}.png", HERE)
+        for source, name in (
+            ("findings.png", "findings.png"),
+            ("beam/geometry.png", "geometry.png"),
+            ("comparison/vswr.png", "vswr.png"),
+            ("comparison/cartesian.png", "cartesian.png"),
+            ("buoy/near.png", "near.png"),
+        ):
+            shutil.copy(source, HERE / name)
 
 
 if __name__ == "__main__":
+    os.environ.setdefault("COLUMNS", "140")
     pictures()

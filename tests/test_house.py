@@ -1,7 +1,9 @@
 """The house itself: its walls, its face, its examples, its words."""
 
 import ast
+import importlib.util
 import re
+import shlex
 import statistics
 import subprocess
 import sys
@@ -74,6 +76,25 @@ def test_readme_and_pictures_agree():
 
 
 def test_the_readme_does_what_it_says(tmp_path):
-    code = re.search(r"```python\n(.*?)```", (ROOT / "README.md").read_text(), re.S).group(1)
-    run_alone(code, tmp_path)
-    assert (tmp_path / "tag.png").exists()
+    blocks = re.findall(r"```python\n(.*?)```", (ROOT / "README.md").read_text(), re.S)
+    run_alone("\n".join(blocks), tmp_path)
+    assert {"tag.png", "tag.nc", "tag.s1p", "tag.toml"} <= {p.name for p in tmp_path.iterdir()}
+
+
+def test_the_readme_tour_runs_as_it_is_written(run, tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    assert run("demo", "--out", ".")[0] == 0
+    tour = re.search(r"<!-- tour -->\n```\n(.*?)```", (ROOT / "README.md").read_text(), re.S).group(1)
+    for line in tour.splitlines():
+        status, out, err = run(*shlex.split(line)[1:])
+        assert (status, bool(out)) == (0, True), (line, err)
+
+
+@pytest.mark.parametrize("script", ["design_file", "antennas"])
+def test_pages_made_from_the_code_are_current(script):
+    spec = importlib.util.spec_from_file_location(script, ROOT / "docs" / f"{script}.py")
+    module = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(module)
+    assert module.PAGE.read_text() == module.page()
+    for sketch in re.findall(r"\((antennas/\w+\.svg)\)", module.page()):
+        assert (ROOT / "docs" / sketch).exists()

@@ -18,8 +18,16 @@ def test_every_printed_figure_is_a_term(dipole):
         assert es.term(one.name.upper()) is one
 
 
-@pytest.mark.parametrize(("asked", "found"), [("swr", "VSWR"), ("front to back", "front-to-back ratio"), ("S11", "reflection coefficient"),
-                                              ("e-plane", "E-plane"), ("dBi", "gain")])  # fmt: skip
+@pytest.mark.parametrize(
+    ("asked", "found"),
+    [
+        ("swr", "VSWR"),
+        ("front to back", "front-to-back ratio"),
+        ("S11", "reflection coefficient"),
+        ("e-plane", "E-plane"),
+        ("dBi", "gain"),
+    ],
+)
 def test_other_words_and_spellings_do(asked, found):
     assert es.term(asked).name == found
 

@@ -66,7 +66,7 @@ def test_a_wire_cut_in_two_gives_the_same_answer():
     assert impedance(cut) == pytest.approx(impedance(WHIP), rel=2e-4)
     upper = WHIP.with_(es.Port("feed", on="mast", at=0.75)).split("mast", 0.5)
     assert (upper.ports[0].on, upper.ports[0].at) == ("mast 2", pytest.approx(0.5))
-    with pytest.raises(es.UsageError, match="port 'feed' spans the place 0.25 m"):
+    with pytest.raises(es.UsageError, match=r"port 'feed' spans the place 0\.25 m"):
         WHIP.split("mast", 0.25)
     with pytest.raises(es.UsageError, match="is an end of wire 'mast'"):
         WHIP.split("mast", "1 m")

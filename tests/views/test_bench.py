@@ -120,10 +120,9 @@ def test_a_damaged_results_file_is_a_message(run, bench, tmp_path):
 
 
 def test_compare_lays_everything_over(run, bench, tmp_path):
-    status, out, err = run(
-        "compare", bench / "tag.toml", bench / "solved/results.nc", bench / "roof.csv", "--set", "driven=0.93 m, rod=8 mm",
-        "--at", "150.1 MHz", "--out", tmp_path,
-    )  # fmt: skip
+    models = bench / "tag.toml", bench / "solved/results.nc", bench / "roof.csv"
+    wishes = "--set", "driven=0.93 m, rod=8 mm", "--at", "150.1 MHz", "--out", tmp_path
+    status, out, err = run("compare", *models, *wishes)
     assert status == 0
     assert "solving Ternholm tag receiver with driven=0.93 m, rod=8 mm" in err
     table = pd.read_csv(tmp_path / "comparison.csv", index_col="figure")

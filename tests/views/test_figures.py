@@ -49,8 +49,8 @@ def test_every_figure_is_readable_as_it_comes(tag, name):
     assert (wide, high) == (1280, 800)
     title, foot = figure.texts[:2] if name != "smith" else figure.texts[-2:]
     for text, box in drawn_texts(figure):
-        assert -4 <= box.x0 and box.x1 <= wide + 4, text.get_text()
-        assert -4 <= box.y0 and box.y1 <= high + 4, text.get_text()
+        assert box.x0 >= -4 and box.x1 <= wide + 4, text.get_text()
+        assert box.y0 >= -4 and box.y1 <= high + 4, text.get_text()
         assert text.get_fontsize() >= 8
     head = title.get_window_extent()
     for axes in figure.axes:

@@ -9,8 +9,9 @@ from .sheet import Sheet
 def circular_loop(frequency: str | float, **values: str | float) -> Design:
     """A circle of one wavelength round: a little more gain than a dipole, broadside, about 140 ohm.
 
-    In the y-z plane, fed at the bottom: horizontal polarisation, strongest along x. Below a tenth of a wavelength round it is a
-    small loop, in whose plane the field is strongest. values: to change, by name. Raises UsageError and UnitError.
+    In the y-z plane, fed at the bottom: horizontal polarisation, strongest along x. Below a tenth of a wavelength round
+    it is a small loop, in whose plane the field is strongest. values: to change, by name. Raises UsageError and
+    UnitError.
     """
     sheet = Sheet("Circular loop", "A circular loop of one wavelength, fed at the bottom.", frequency)
     across = "0, -around / pi / 2, 0", "0, around / pi / 2, 0"
@@ -26,7 +27,8 @@ def circular_loop(frequency: str | float, **values: str | float) -> Design:
 def square_loop(frequency: str | float, **values: str | float) -> Design:
     """A square of a quarter wavelength a side: broadside, about 130 ohm; the driven half of a quad.
 
-    In the y-z plane, fed in the middle of the bottom side: horizontal polarisation, strongest along x. values: to change, by name.
+    In the y-z plane, fed in the middle of the bottom side: horizontal polarisation, strongest along x. values: to
+    change, by name.
     Raises UsageError and UnitError.
     """
     sheet = Sheet("Square loop", "A square loop, fed in the middle of its lower side.", frequency)
@@ -43,8 +45,8 @@ def square_loop(frequency: str | float, **values: str | float) -> Design:
 def delta_loop(frequency: str | float, **values: str | float) -> Design:
     """A triangle of a third of a wavelength a side, standing on its base: a full-wave loop on one mast.
 
-    In the y-z plane, fed in the middle of the base: horizontal polarisation, strongest along x. values: to change, by name. Raises
-    UsageError and UnitError.
+    In the y-z plane, fed in the middle of the base: horizontal polarisation, strongest along x. values: to change, by
+    name. Raises UsageError and UnitError.
     """
     sheet = Sheet("Delta loop", "A delta loop: an equilateral triangle fed in the middle of its base.", frequency)
     base = "0, -side / 2, 0", "0, side / 2, 0"

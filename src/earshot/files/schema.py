@@ -91,7 +91,7 @@ class WireTable(_Table):
     """A round wire: its radius, and one of `points`, `circle` and `helix`. Wires that share a point are joined there."""
 
     points: list[Text] | Text | None = None
-    """Corners, each "x, y, z", or the name of a CSV file whose first line is like "x (mm), y (mm), z (mm)"."""
+    """Corners, each "x, y, z", or the name of a CSV file that begins with a line like "x (mm), y (mm), z (mm)"."""
     circle: CircleTable | None = None
     """Round a circle instead."""
     helix: HelixTable | None = None

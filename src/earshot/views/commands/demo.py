@@ -23,7 +23,7 @@ def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
     """Analyse the made-up tag receiver of the Ternholm bird observatory: tables here, files and figures in a folder."""
     make_folder(out)
     designs = resources.files("earshot.demo")
-    for name in ("tag_receiver.toml", "buoy_monopole.toml", "uplink_turnstile.toml"):
+    for name in ("tag_receiver.toml", "buoy_monopole.toml", "uplink_turnstile.toml", "roof_meter.csv"):
         text = (designs / name).read_text(encoding="utf-8")
         write_atomically(out / name, lambda place, t=text: place.write_text(t, encoding="utf-8"))  # type: ignore[misc]
     file = load(out / "tag_receiver.toml", None)

@@ -84,9 +84,7 @@ def _band_figure(
         axes = flat_axes(figure)
         scale, unit = _frequency_axis(axes, networks)
         remark = draw(axes, scale, unit)
-        drawn = len(axes.get_legend_handles_labels()[0])
-        if drawn > 1:
-            legend_above(axes, min(drawn, 4))
+        legend_above(axes)
         names = list(dict.fromkeys(line.source.label for line in lines if line.source.label))
         foot = "; ".join(filter(None, [_foot(networks), remark]))
         heading(figure, ": ".join([*names[:1], title] if len(names) == 1 else [title]), foot)

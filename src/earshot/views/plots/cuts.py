@@ -246,6 +246,6 @@ def cartesian(
         kinds = list(dict.fromkeys(c.kind for c in curves))
         axes.set_xlabel(f"{' or '.join(kinds)}, degrees")
         axes.set_ylabel(f"{QUANTITIES[quantities[0]] if len(quantities) == 1 else 'gain'}, dBi")
-        legend_above(axes, min(len(curves), 3))
+        legend_above(axes)
         _head(figure, fields, quantities, curves)
     return figure

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import textwrap
 from collections.abc import Iterable, Sequence
 from typing import Any
@@ -14,7 +15,7 @@ from ...files.design_file import Dimension, dimensions
 from ...geometry.antenna import Antenna
 from ...geometry.design import Design
 from ...geometry.findings import Finding
-from ...geometry.parts import Gap, Port
+from ...geometry.parts import Gap, Port, Wire
 from ...units import engineering
 from .solids import arrows, plane_outline, space
 from .style import FAINT, INK, LINES, SOFT, heading, look, sheet
@@ -46,7 +47,7 @@ class _View:
             self.axes.set_axis_off()
         else:
             # A flat-lying antenna leaves room above and below: come closer.
-            zoom = 1.0 + 0.5 * (1.0 - float((high - low)[2] / (high - low).max()))
+            zoom = 1.0 + 0.35 * (1.0 - float((high - low)[2] / (high - low).max()))
             zoom *= 0.5 + 0.5 * width
             corner = low - 0.12 * self.size * np.array([1.0, 1.0, 0.0])
             self.axes = space(figure, (0.0, 0.03, width, 0.88), corner, high, zoom)
@@ -58,7 +59,7 @@ class _View:
     def line(self, points: Floats, **style: Any) -> None:
         places = np.atleast_2d(points)
         chosen = places[:, [self.across, self.up]] if self.flat else places
-        self.axes.plot(*chosen.T, **({"linestyle": "-"} | style))
+        self.axes.plot(*chosen.T, **({"linestyle": "-", "clip_on": False} | style))
 
     def word(self, point: Floats, text: str, **style: Any) -> None:
         self.axes.text(*self.place(point), text, **({"fontsize": 9, "bbox": SOFT} | style))
@@ -102,7 +103,7 @@ def geometry(model: Design | Antenna, *, findings: Iterable[Finding] = (), names
         wanted = len(antenna.wires) <= _MOST_NAMES if names is None else names
         _wires(view, antenna, wanted)
         shown = dimensions(model) if isinstance(model, Design) else []
-        _dimensions(view, shown)
+        _dimensions(view, shown, antenna.wires)
         for gap in antenna.gaps:
             _gap(view, antenna, gap, isinstance(gap, Port) or len(antenna.gaps) <= 6)
         _surroundings(view, antenna)
@@ -139,8 +140,9 @@ def _gap(view: _View, antenna: Antenna, gap: Gap, name: bool) -> None:
         view.word(place + lift, text, color=colour, fontweight="bold", ha="left", va="bottom")
 
 
-def _dimensions(view: _View, shown: Sequence[Dimension]) -> None:
-    taken: list[tuple[Floats, Floats]] = []
+def _dimensions(view: _View, shown: Sequence[Dimension], wires: Sequence[Wire]) -> None:
+    # Dimension lines keep clear of one another and of wires that run alongside.
+    taken = [pair for wire in wires for pair in itertools.pairwise(wire.corners) if not np.array_equal(*pair)]
     for one in shown:
         start, stop = np.array(one.start), np.array(one.stop)
         if np.linalg.norm(stop - start) < 1e-9:

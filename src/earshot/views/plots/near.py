@@ -93,7 +93,7 @@ def figures(table: pd.DataFrame, *names: str, label: str = "") -> Figure:
             axes.plot(np.asarray(drawn.index, float) / 1e6, drawn.to_numpy(float), marker="o", markersize=4, label=name)
         axes.set_xlabel("frequency, MHz")
         axes.set_ylabel("dBi, dB or degrees, as each figure is")
-        legend_above(axes, len(chosen))
+        legend_above(axes)
         heading(
             figure, f"{label}: figures over frequency" if label else "figures over frequency", "at solved frequencies"
         )

@@ -40,7 +40,13 @@ def arrows(axes: Any, origin: Floats, lengths: Floats) -> None:
     """The directions x, y and z from an origin, so long."""
     pad = 0.08 * float(lengths.max())
     for direction, length, name in zip(np.eye(3), lengths, "xyz", strict=True):
-        axes.plot(*np.stack([origin, origin + length * direction], axis=1), color=FAINT, linewidth=1.2, linestyle="-")
+        axes.plot(
+            *np.stack([origin, origin + length * direction], axis=1),
+            color=FAINT,
+            linewidth=1.2,
+            linestyle="-",
+            clip_on=False,
+        )
         axes.text(*(origin + (length + pad) * direction), name, color=FAINT, fontsize=10, ha="center", va="center")
 
 

@@ -56,7 +56,9 @@ def sphere(field: FarField, *, quantity: str = "gain", span: float = 30.0, step:
         bar.outline.set_visible(False)
         axes.set_xticks(range(-180, 181, 30), [_azimuth(a) for a in range(-180, 181, 30)])
         rows = range(0 if field.half_space else -90, 91, 15 if field.half_space else 30)
-        axes.set_yticks(rows, [{90: "zenith", 0: "horizon", -90: "nadir"}.get(e, f"{e}°") for e in rows])
+        axes.set_yticks(
+            rows, [{90: "zenith", 0: "horizon", -90: "nadir"}.get(e, f"{e}°".replace("-", "−")) for e in rows]
+        )
         axes.set_xlabel("azimuth, from +x towards +y")
         axes.set_ylabel("elevation")
         title = f"{field.label}: {QUANTITIES[quantity]} at {engineering(field.frequency, 'Hz', 6)}, every direction"
@@ -69,4 +71,6 @@ def sphere(field: FarField, *, quantity: str = "gain", span: float = 30.0, step:
 
 
 def _azimuth(angle: int) -> str:
-    return {0: "0°\n+x", 90: "90°\n+y", -90: "−90°\n−y", 180: "180°\n−x", -180: "−180°\n−x"}.get(angle, f"{angle}°")
+    return {0: "0°\n+x", 90: "90°\n+y", -90: "−90°\n−y", 180: "180°\n−x", -180: "−180°\n−x"}.get(
+        angle, f"{angle}°".replace("-", "−")
+    )

@@ -73,6 +73,13 @@ def heading(figure: Figure, title: str, foot: str) -> None:
     figure.text(0.02, 0.018, foot, ha="left", va="bottom", fontsize=9, color=FAINT)
 
 
-def legend_above(axes: Axes, columns: int) -> None:
-    """The legend above the axes at the right, out of the way of the curves."""
+def legend_above(axes: Axes) -> None:
+    """The legend above the axes at the right, in as many rows as it takes; the axes make room for them."""
+    labels = axes.get_legend_handles_labels()[1]
+    if len(labels) < 2:
+        return
+    columns = max(1, min(len(labels), int(115 / (max(map(len, labels)) + 7))))
+    rows = -(-len(labels) // columns)
+    place = axes.get_position()
+    axes.set_position((place.x0, place.y0, place.width, place.height - 0.035 * (rows - 1)))
     axes.legend(loc="lower right", bbox_to_anchor=(1.0, 0.995), ncols=columns, borderaxespad=0.2)
