@@ -53,7 +53,7 @@ def test_each_goes_to_another_frequency_and_through_a_file(kind, tmp_path):
 @pytest.mark.parametrize(
     ("make", "says"),
     [
-        (lambda: antennas.yagi(F, elements=1), "elements = 1 is not a whole number from 2 to 20"),
+        (lambda: antennas.yagi(F, elements=1), "elements = 1 is not a whole number from 2 to 50"),
         (lambda: antennas.monopole(F, radials=2.5), "radials = 2.5"),
         (lambda: antennas.quad(F, elements=9), "from 2 to 8"),
         (lambda: antennas.log_periodic(F, elements=3), "from 4 to 30"),

@@ -61,7 +61,7 @@ def test_new_writes_a_file_that_solves(run, tmp_path):
         (["new", "yagy", "-f", "1 GHz"], "did you mean 'yagi'"),
         (["new", "yagi"], "say which antenna and for"),
         (["new", "dipole", "-f", "1 GHz", "-n", "3"], "no number of elements"),
-        (["new", "yagi", "-f", "1 GHz", "-n", "99"], "from 2 to 20"),
+        (["new", "yagi", "-f", "1 GHz", "-n", "99"], "from 2 to 50"),
         (["new", "yagi", "-f", "1 GHz", "--set", "rodd=3 mm"], "did you mean 'rod'"),
         (["explain"], "which term"),
         (["explain", "gian"], "did you mean 'gain'"),

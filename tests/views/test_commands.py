@@ -85,7 +85,7 @@ def test_check_ends_with_one_when_something_stops_it(run, demo_path, tmp_path):
         (["solve", "DEMO", "-f", "150"], 2, "has no unit"),
         (["solve", "DEMO", "--out", "FILE/folder"], 3, "cannot write into folder"),
         (["plot", "DEMO", "vwsr"], 2, "did you mean 'vswr'"),
-        (["plot", "DEMO", "--format", "gif"], 2, "not one of png"),
+        (["plot", "DEMO", "--format", "gif"], 2, "written as one of png"),
         (["plot", "DEMO", "vswr", "--out", "FILE/folder"], 3, "cannot write into folder"),
         (["demo", "--out", "FILE/folder"], 3, "cannot write into folder"),
         (["solve"], 2, "Missing argument"),

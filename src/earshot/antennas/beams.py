@@ -56,11 +56,11 @@ def yagi_spacings(elements: int) -> list[float]:
 def yagi(frequency: str | float, *, elements: int = 3, **values: str | float) -> Design:
     """A Yagi beam: one driven rod, a reflector behind, directors in front. Gain for little metal, over a narrow band.
 
-    Along +x, horizontal. elements: reflector and driven rod included, 2 to 20. values: to change, by name. Raises
+    Along +x, horizontal. elements: reflector and driven rod included, 2 to 50. values: to change, by name. Raises
     UsageError and UnitError.
     """
     sheet = Sheet(f"Yagi, {elements} elements", "A Yagi beam along +x.", frequency)
-    names, places = _yagi_values(sheet, counted(elements, "elements", 2, 20))
+    names, places = _yagi_values(sheet, counted(elements, "elements", 2, 50))
     sheet.rod()
     for name, place in zip(names, places, strict=True):
         sheet.wire(name, f"{place}, -{name} / 2, 0", f"{place}, {name} / 2, 0")
@@ -74,10 +74,10 @@ def stepped_yagi(frequency: str | float, *, elements: int = 3, **values: str | f
     """A Yagi beam of telescoping tube: every element has a thick middle and thinner tips, as they are built.
 
     Along +x, horizontal. Stepped elements are longer than plain ones for the same resonance. elements: reflector and
-    driven rod included, 2 to 20. values: to change, by name. Raises UsageError and UnitError.
+    driven rod included, 2 to 50. values: to change, by name. Raises UsageError and UnitError.
     """
     sheet = Sheet(f"Stepped Yagi, {elements} elements", "A Yagi beam along +x, of tube in two diameters.", frequency)
-    names, places = _yagi_values(sheet, counted(elements, "elements", 2, 20), _STEPPED)
+    names, places = _yagi_values(sheet, counted(elements, "elements", 2, 50), _STEPPED)
     middle = "0, -middle / 2, 0", "0, middle / 2, 0"
     sheet.value("middle", "0.2 lambda", "0.05 lambda", "0.28 lambda", "length of every thick middle", *middle)
     sheet.rod("0.005 lambda")

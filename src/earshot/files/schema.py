@@ -88,7 +88,7 @@ class HelixTable(_Table):
 
 
 class WireTable(_Table):
-    """A round wire: its radius, and one of `points`, `circle` and `helix`. Wires that share a point are joined there."""
+    """A round wire: its radius, and one of `points`, `circle` and `helix`. Wires that share a point are joined."""
 
     points: list[Text] | Text | None = None
     """Corners, each "x, y, z", or the name of a CSV file that begins with a line like "x (mm), y (mm), z (mm)"."""

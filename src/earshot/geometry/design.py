@@ -224,7 +224,8 @@ class Design:
 
         Raises UsageError for a step that is no length above zero, or so coarse that a length would vanish.
         """
-        metres = units.length(step, "rounded, step")
+        long = None if self.frequency is None else wavelength(self.frequency)
+        metres = units.read(step, "length", what="rounded, step", wavelength=long)
         if metres <= 0.0:
             raise UsageError(f"rounded: step {step} is not above zero; give a length such as '1 mm'")
         match = re.fullmatch(r"([\d.]+)\s*(\w+)", step.strip())

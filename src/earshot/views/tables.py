@@ -33,6 +33,10 @@ def _table(columns: Iterable[tuple[str, bool]]) -> Table:
     return table
 
 
+def _count(number: int, what: str) -> str:
+    return f"{number} {what}{'' if number == 1 else 's'}"
+
+
 def _titled(title: str, table: Table) -> Group:
     return Group(Text(title, style="bold"), table)
 
@@ -48,7 +52,7 @@ def findings_table(findings: Findings, name: str) -> Group | Text:
         table.add_row(Text(finding.level, style=_COLOURS[finding.level]), Text(f"{finding.says}: {finding.remedy}"))
     if not doubtful:
         return Group(Text(f"{name}: nothing to worry about, ready to solve", style="green"), table)
-    return _titled(f"{name}: {len(findings)} finding{'s' if len(findings) > 1 else ''}", table)
+    return _titled(f"{name}: {_count(len(findings), 'finding')}", table)
 
 
 def model_line(solution: Solution) -> Text:
@@ -56,7 +60,7 @@ def model_line(solution: Solution) -> Text:
     antenna = solution.antenna
     count, many, wanted = len(antenna.wires), len(solution.solved), len(solution.frequencies)
     line = (
-        f"   {antenna.medium}, {count} wire{'s' if count > 1 else ''}, {solution.unknowns} unknowns, "
+        f"   {antenna.medium}, {_count(count, 'wire')}, {solution.unknowns} unknowns, "
         f"{many} frequenc{'ies' if many > 1 else 'y'} solved in {solution.seconds:.2f} s"
     )
     if wanted > many:
@@ -259,7 +263,7 @@ def cut_table(table: pd.DataFrame, title: str) -> Group:
         shown.add_row(
             row["wires"], str(row["pieces"]), *lengths, row["metal"], str(row["bends"]), f"{row['total_m']:.3f}"
         )
-    return _titled(f"{title}: {table['pieces'].sum()} pieces, {table['total_m'].sum():.2f} m", shown)
+    return _titled(f"{title}: {_count(int(table['pieces'].sum()), 'piece')}, {table['total_m'].sum():.2f} m", shown)
 
 
 def kinds_table(rows: Iterable[Mapping[str, str]]) -> Table:

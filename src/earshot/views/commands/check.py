@@ -10,7 +10,7 @@ import typer
 from ...files.atomic import write_atomically
 from ...files.tables import records
 from ..tables import findings_table
-from .options import DesignPath, Frequencies, Json, Sets, load
+from .options import DesignPath, Frequencies, Json, Sets, known_format, load
 from .screen import complain, show, show_json
 
 Draw = Annotated[
@@ -23,6 +23,8 @@ def check(
     path: DesignPath, sets: Sets = None, frequency: Frequencies = None, draw: Draw = None, as_json: Json = False
 ) -> None:
     """Look at a design before solving it: exit status 1 when something would stop the solve."""
+    if draw is not None:
+        known_format(draw.suffix.removeprefix(".").lower(), draw.name)
     file = load(path, sets, frequency)
     findings = file.design.check(file.highest)
     antenna = file.design.antenna

@@ -20,7 +20,7 @@ from ...units import engineering
 from ..tables import comparison_table
 from .options import Format, Frequencies, Json, Readouts, changed, changes_of, known_format, load
 from .plot import cuts_of, save_figures
-from .runs import Run, opened, run
+from .runs import Run, joined, opened, run
 from .screen import complain, show, show_json
 
 Paths = Annotated[
@@ -103,7 +103,7 @@ def compare(
     first = next((e.run for e in entries if e.run is not None), None)
     hertz = first.cases[0].driven.frequency if first is not None else float(entries[0].network.frequencies[0])
     make_folder(out)
-    table = _table(entries, first, hertz)
+    table = _table(entries, hertz)
     written = [write(table, out / "comparison.csv"), *_draw(entries, out, ending, at or [])]
     title = f"{first.file.title if first else entries[0].label} at {engineering(hertz, 'Hz', 6)}"
     if json:
@@ -113,18 +113,18 @@ def compare(
         complain(f"{len(written)} files written to {out}")
 
 
-def _table(entries: list[_Entry], first: Run | None, hertz: float) -> Any:
-    models: dict[str, Any] = {}
+def _table(entries: list[_Entry], hertz: float) -> Any:
+    """Every model driven as its own first case says, side by side."""
+    columns = []
     for e in entries:
-        solved = e.run is not None and abs(e.run.solution.solved / hertz - 1.0).min() < 1e-9
-        if e.run is not None and not solved:
+        if e.run is not None and abs(e.run.solution.solved / hertz - 1.0).min() < 1e-9:
+            columns.append(e.run.figures_at(hertz, e.label))
+            continue
+        if e.run is not None:
             at = engineering(hertz, "Hz", 6)
             complain(f"note: {e.label} was not solved at {at}; only its port figures are compared")
-        models[e.label] = e.run.solution if e.run is not None and solved else e.network
-    case = first.cases[0].case if first is not None else None
-    if case is None:
-        return side_by_side(models, frequency=hertz)
-    return side_by_side(models, dict(case.sources) or None, hertz, terminations=case.terminations)
+        columns.append(side_by_side({e.label: e.network}, frequency=hertz))
+    return joined(columns)
 
 
 def _draw(entries: list[_Entry], out: Path, ending: str, at: list[str]) -> list[Path]:

@@ -16,7 +16,7 @@ from ...geometry.changes import part_changes, value_changes
 from ...units import engineering
 from ..tables import difference_tables
 from .options import Frequencies, Json, ModelPath, Sets, changed, changes_of, load
-from .runs import Run, opened, run
+from .runs import Run, joined, opened, run
 from .screen import complain, paragraphs, show, show_json
 
 Second = Annotated[
@@ -74,8 +74,6 @@ def _figures(before: Run, after: Run) -> tuple[Any, str]:
         places = [", ".join(engineering(f, "Hz", 6) for f in sorted(x)) for x in (ours, theirs)]
         note = f"no figures: the cases were driven at {places[0]} before and {places[1]} after; choose one with -f"
         return compare({"before": before.solution.network}, frequency=min(ours)).iloc[:0], note
-    case = before.cases[0].case
-    models: dict[str, Any] = {"before": before.solution, "after": after.solution}
-    table = compare(models, dict(case.sources) or None, both[0], terminations=case.terminations)
+    table = joined([before.figures_at(both[0], "before"), after.figures_at(both[0], "after")])
     table["change"] = table["after"] - table["before"]
     return table, f"at {engineering(both[0], 'Hz', 6)}"

@@ -12,6 +12,8 @@ import typer
 from ...answers.frequencies import wanted
 from ...errors import UsageError
 from ...files.design_file import DesignFile, read_design
+from ...files.results import is_results
+from ...files.touchstone import is_touchstone
 
 DesignPath = Annotated[Path, typer.Argument(metavar="DESIGN", help="Design file (TOML).", show_default=False)]
 ModelPath = Annotated[
@@ -33,11 +35,10 @@ Readouts = Annotated[
 Format = Annotated[str, typer.Option("--format", help="png, svg or pdf.")]
 
 
-def known_format(ending: str) -> str:
-    """The format, if figures are written in it; raises UsageError."""
+def known_format(ending: str, said: str | None = None) -> None:
+    """Raise UsageError, repeating what was said, for a format that figures are not written in."""
     if ending not in ("png", "svg", "pdf"):
-        raise UsageError(f"--format {ending} is not one of png, svg, pdf")
-    return ending
+        raise UsageError(f"{said or f'--format {ending}'}: figures are written as one of png, svg, pdf")
 
 
 def changes_of(texts: list[str] | None) -> dict[str, str]:
@@ -54,6 +55,10 @@ def changes_of(texts: list[str] | None) -> dict[str, str]:
 
 def load(path: Path, sets: list[str] | None, frequencies: list[str] | None = None) -> DesignFile:
     """Read a design file, with values changed and frequencies replaced as the options say."""
+    if is_results(path):
+        raise UsageError(f"'{path.name}' holds results; give its design file, or see earshot show")
+    if is_touchstone(path) or path.suffix.lower() == ".csv":
+        raise UsageError(f"'{path.name}' is a curve, not a design; earshot compare lays it over a design")
     file = changed(read_design(path), changes_of(sets))
     return replace(file, frequencies=tuple(wanted(frequencies).single.tolist())) if frequencies else file
 

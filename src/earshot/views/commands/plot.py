@@ -49,14 +49,19 @@ Kinds = Annotated[
 ]
 Out = Annotated[Path, typer.Option("--out", "-o", metavar="FOLDER", help="Where the figures go.")]
 Scale = Annotated[str, typer.Option("--scale", help="Radial scale of polar cuts: dB or compressed.")]
+Reach = Annotated[
+    str | None,
+    typer.Option("--reach", metavar="LENGTH", help="Draw the antenna in its pattern to scale, the peak so far out."),
+]
 
 
 @dataclass(frozen=True, slots=True)
 class Wishes:
-    """How figures are to be drawn: frequencies to read off, and the radial scale of polar cuts."""
+    """How figures are to be drawn: frequencies to read off, the radial scale of polar cuts, how far out a peak is."""
 
     at: Sequence[str] = ()
     scale: str = "dB"
+    reach: str | None = None
 
 
 def near_map(result: Run) -> NearField:
@@ -112,7 +117,7 @@ def drawings(wishes: Wishes) -> dict[str, Callable[[Run], Any]]:
         "polar": lambda r: with_cuts(plots.polar, r, scale=wishes.scale),
         "cartesian": lambda r: with_cuts(plots.cartesian, r),
         "sphere": lambda r: plots.sphere(r.cases[0].field),
-        "pattern": lambda r: plots.pattern(r.cases[0].field, r.solution.antenna),
+        "pattern": lambda r: plots.pattern(r.cases[0].field, r.solution.antenna, reach=wishes.reach),
         "currents": lambda r: plots.currents(r.cases[0].driven),
         "charge": lambda r: plots.currents(r.cases[0].driven, which="charge"),
         "near": lambda r: plots.near(near_map(r), r.solution.antenna, rms=True),
@@ -143,6 +148,7 @@ def plot(
     ending: Format = "png",
     at: Readouts = None,
     scale: Scale = "dB",
+    reach: Reach = None,
     sets: Sets = None,
     frequency: Frequencies = None,
     json: Json = False,
@@ -160,7 +166,7 @@ def plot(
     known_format(ending)
     result = opened(path, sets, frequency)
     make_folder(out)
-    written = draw(result, kinds or FIGURES, out, ending, Wishes(at or (), scale))
+    written = draw(result, kinds or FIGURES, out, ending, Wishes(at or (), scale, reach))
     if json:
         show_json({"figures": [str(p) for p in written]})
     else:

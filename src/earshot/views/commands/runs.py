@@ -11,6 +11,7 @@ import numpy as np
 import pandas as pd
 
 from ...answers.cases import Case, Cut
+from ...answers.comparing import compare
 from ...answers.driven import Driven
 from ...answers.evidence import Evidence, evidence
 from ...answers.frequencies import Band, wanted
@@ -64,6 +65,11 @@ class Run:
     cases: tuple[CaseRun, ...]
     evidence: Evidence | None
     values: pd.DataFrame
+
+    def figures_at(self, hertz: float, label: str) -> pd.DataFrame:
+        """Every figure at a frequency, driven as the first case says: a column of its own, and the units."""
+        case = self.cases[0].case
+        return compare({label: self.solution}, dict(case.sources) or None, hertz, terminations=case.terminations)
 
 
 def cut_of(field: FarField, cut: Cut) -> Any:
@@ -141,6 +147,17 @@ def _reopened(saved: Saved, name: str, frequencies: list[float] | None) -> Run:
         columns=["name", "value", "kind", "written"],
     ).set_index("name")
     return Run(saved.file, solution, _driven(solution, cases), solution.evidence, values)
+
+
+def joined(tables: Sequence[pd.DataFrame]) -> pd.DataFrame:
+    """Figures of several models as one table; what a model has not is missing."""
+    unit: dict[str, str] = {}
+    for table in tables:
+        unit |= dict(table["unit"])
+    columns = [table.drop(columns="unit") for table in tables]
+    whole = pd.concat(columns, axis=1).reindex(list(unit)).rename_axis("figure")
+    whole.insert(0, "unit", pd.Series(unit))
+    return whole
 
 
 def _lone_case(file: DesignFile) -> tuple[Case, ...]:
