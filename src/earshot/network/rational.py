@@ -45,6 +45,8 @@ def fit(x: Floats, values: Complexes, most: int | None = None) -> Rational:
     """
     both, mirrored = np.concatenate([x, -x]), np.concatenate([values, values.conj()])
     scaled = mirrored / np.maximum(np.abs(values).max(axis=0), 1e-300)
+    # The weights are a least-squares solution, which a rotation of the entries leaves alone: no more than samples.
+    turned = np.linalg.qr(scaled.T, mode="r").T
     n = len(x)
     support: list[int] = []
     misfit = np.abs(scaled - scaled.mean(axis=0)).max(axis=1)
@@ -58,7 +60,7 @@ def fit(x: Floats, values: Complexes, most: int | None = None) -> Rational:
         if rest.size == 0:
             weights = _interpolation_weights(both[support])
         else:
-            loewner = (scaled[rest][:, None] - scaled[support]) / (both[rest][:, None] - both[support])[..., None]
+            loewner = (turned[rest][:, None] - turned[support]) / (both[rest][:, None] - both[support])[..., None]
             rows = np.moveaxis(loewner, 2, 1).reshape(-1, len(support))
             # Many entries make it tall: its triangular factor has the same right singular vectors.
             square = np.linalg.qr(rows, mode="r") if len(rows) > len(support) else rows
