@@ -90,7 +90,8 @@ def test_check_ends_with_one_when_something_stops_it(run, demo_path, tmp_path):
         (["demo", "--out", "FILE/folder"], 3, "cannot write into folder"),
         (["solve"], 2, "Missing argument"),
         (["solve", "DEMO", "--loud"], 2, "No such option"),
-        (["sing"], 2, "No such command"),
+        (["sing"], 2, "there is no command 'sing'"),
+        (["chek"], 2, "did you mean 'check'"),
     ],
 )
 def test_mistakes_end_with_a_message_and_a_status(run, demo_path, tmp_path, words, status, says):

@@ -43,7 +43,7 @@ def solve(
     asked = wanted(frequencies)
     highest = float(asked.every[-1])
     rule = rule or MeshRule()
-    findings = antenna.check(highest, rule)
+    findings = model.check(highest, rule)
     if findings.stops:
         raise ModelError("\n".join(str(f) for f in findings.stops), findings)
     for finding in findings:

@@ -46,7 +46,7 @@ def fit(x: Floats, values: Complexes, most: int | None = None) -> Rational:
     both, mirrored = np.concatenate([x, -x]), np.concatenate([values, values.conj()])
     scaled = mirrored / np.maximum(np.abs(values).max(axis=0), 1e-300)
     # The weights are a least-squares solution, which a rotation of the entries leaves alone: no more than samples.
-    turned = np.linalg.qr(scaled.T, mode="r").T
+    turned = np.asarray(np.linalg.qr(scaled.T, mode="r")).T
     n = len(x)
     support: list[int] = []
     misfit = np.abs(scaled - scaled.mean(axis=0)).max(axis=1)

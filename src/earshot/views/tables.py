@@ -10,17 +10,18 @@ from rich.console import Group
 from rich.table import Table
 from rich.text import Text
 
-from ..answers.driven import Driven
-from ..answers.evidence import Evidence
-from ..answers.solution import Solution
-from ..fields.far import FarField
-from ..geometry.findings import Findings
-from ..network.network import Network
-from ..terms import Term
 from ..units import engineering, ohms
 
 if TYPE_CHECKING:
     import pandas as pd
+
+    from ..answers.driven import Driven
+    from ..answers.evidence import Evidence
+    from ..answers.solution import Solution
+    from ..fields.far import FarField
+    from ..geometry.findings import Findings
+    from ..network.network import Network
+    from ..terms import Term
 
 _MOST_ROWS = 13
 _COLOURS = {"stop": "bold red", "warn": "yellow", "note": "cyan"}

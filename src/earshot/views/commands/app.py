@@ -3,40 +3,61 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from importlib.metadata import version
-from typing import Annotated
+from importlib import import_module
+from typing import Annotated, Any
 
 import typer
+from typer.core import TyperGroup
 
-from ...errors import EarshotError
-from .check import check
-from .compare import compare
-from .convert import convert
-from .cut_list import cut_list
-from .demo import demo
-from .diff import diff
-from .explain import explain
-from .new import new
-from .plot import plot
+from ... import __version__
+from ...errors import EarshotError, UsageError, unknown
 from .screen import complain, listen, status_of
-from .show import show
-from .solve import solve
+
+COMMANDS = (
+    "demo",
+    "new",
+    "check",
+    "solve",
+    "show",
+    "plot",
+    "compare",
+    "diff",
+    "cut-list",
+    "explain",
+    "convert",
+)
+"""One file each, imported when the command is run or asked for its help."""
+
+
+class _Commands(TyperGroup):
+    def list_commands(self, _context: Any) -> list[str]:
+        return list(COMMANDS)
+
+    def get_command(self, context: Any, name: str) -> Any:
+        if name not in COMMANDS:
+            if context.resilient_parsing:
+                return None
+            raise UsageError(unknown("command", name, COMMANDS))
+        word = name.replace("-", "_")
+        alone = typer.Typer(add_completion=False, pretty_exceptions_enable=False, rich_markup_mode=None)
+        alone.command(name)(getattr(import_module(f"{__package__}.{word}"), word))
+        return typer.main.get_command(alone)
+
 
 app = typer.Typer(
     name="earshot",
+    cls=_Commands,
     help="Wire antennas by the method of moments.",
     no_args_is_help=True,
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
     context_settings={"help_option_names": ["--help", "-h"]},
 )
-for command in (demo, new, check, solve, show, plot, compare, diff, cut_list, explain, convert):
-    app.command()(command)
 
 
 def _version(wanted: bool) -> None:
     if wanted:
-        typer.echo(f"earshot {version('earshot')}")
+        typer.echo(f"earshot {__version__}")
         raise typer.Exit
 
 

@@ -13,7 +13,6 @@ from typing import Any
 from rich.console import Console
 
 from ...errors import EarshotError, ModelError, RunError
-from ...files.tables import json_text
 from ...running import reporting
 
 _FIRST, _AGAIN = 1.0, 10.0
@@ -30,6 +29,8 @@ def show(*things: Any) -> None:
 
 def show_json(content: Any) -> None:
     """Print JSON and nothing else on standard output."""
+    from ...files.tables import json_text
+
     sys.stdout.write(json_text(content))
 
 
