@@ -11,9 +11,6 @@ from ..errors import UsageError
 from ..files.design_file import design_from_text
 from ..geometry.design import Design
 
-Between = tuple[str, str]
-
-
 _REMARKS = {
     "wire": "The metal: add metal = 'aluminium', say, for losses.",
     "port": "Where it is fed, and the impedance it is matched to.",

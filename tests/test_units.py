@@ -1,0 +1,108 @@
+"""Units at the edges: the short way and the long way agree; scaling a text scales what it comes to."""
+
+import math
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from earshot import units
+from earshot.errors import UnitError
+from earshot.units import Quantity
+
+UNITS = [
+    "m",
+    "mm",
+    "cm",
+    "um",
+    "ft",
+    "in",
+    "mil",
+    "yd",
+    "Hz",
+    "kHz",
+    "MHz",
+    "GHz",
+    "ohm",
+    "kohm",
+    "uH",
+    "pF",
+    "W",
+    "mW",
+    "V",
+    "mA",
+]
+NUMBERS = st.floats(-1e6, 1e6, allow_nan=False).map(lambda x: float(f"{x:.6g}"))
+
+
+@given(NUMBERS, st.sampled_from(UNITS))
+def test_the_short_way_is_the_long_way(number, unit):
+    short = units.evaluate(f"{number!r} {unit}")
+    # Brackets keep the text from the short way.
+    long = units.evaluate(f"({number!r} {unit})")
+    assert short.kind == long.kind
+    assert short.si == pytest.approx(long.si, rel=1e-12, abs=1e-300)
+
+
+@given(NUMBERS.filter(bool), st.sampled_from(["mm", "ft", "mil"]), st.floats(0.01, 100.0))
+def test_scaling_a_text_scales_its_lengths(number, unit, factor):
+    names = {"rod": Quantity(0.006, "length")}
+    text = f"{number!r} {unit} + 2 * rod + 0.1 lambda"
+    before = units.evaluate(text, names, wavelength=2.0).si - 0.212
+    after = units.evaluate(units.scaled(text, "length", factor), names, wavelength=2.0).si - 0.212
+    assert after == pytest.approx(factor * before, rel=1e-6, abs=1e-9)
+    assert units.scaled(text, "frequency", factor) == text
+
+
+@pytest.mark.parametrize(
+    ("text", "si", "kind"),
+    [
+        ("60 mil", 60 * 25.4e-6, "length"),
+        ("12 ft", 3.6576, "length"),
+        ("5 ft + 6 in", 1.6764, "length"),
+        ("0.25 lambda", 0.5, "length"),
+        ("-.5e-3 m", -5e-4, "length"),
+        ("30 deg", math.pi / 6, "angle"),
+        ("2 ** 3", 8.0, "number"),
+        ("sin(30 deg) * 4 m", 2.0, "length"),
+        ("hypot(3 m, 4 m)", 5.0, "length"),
+        ("max(1 mm, 2 cm)", 0.02, "length"),
+        ("rod / 2", 0.003, "length"),
+    ],
+)
+def test_texts_come_to(text, si, kind):
+    found = units.evaluate(text, {"rod": Quantity(0.006, "length")}, wavelength=2.0)
+    assert (found.si, found.kind) == (pytest.approx(si, rel=1e-12), kind)
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("9" * 500, r"9\.\.\.' cannot be worked out"),
+        ("1e999 m", "is inf"),
+        ("3 m + 2", "mixes unlike quantities|cannot be worked out"),
+        ("3 m + 2 MHz", "mixes unlike quantities"),
+        ("9 ** 9 ** 9", "cannot be worked out"),
+        ("(1).__class__", "cannot be worked out"),
+        ("open('x')", "cannot be worked out|no value|is not"),
+        ("3 m / 0", "divides by zero"),
+        ("", "cannot be worked out"),
+        ("3 kg", "nothing here does"),
+    ],
+)
+def test_what_makes_no_sense_is_told(text, says):
+    with pytest.raises(UnitError, match=says):
+        units.evaluate(text)
+
+
+def test_only_names_in_the_text_are_asked_for():
+    class Watched(dict):
+        asked = ()
+
+        def __getitem__(self, name):
+            self.asked = (*self.asked, name)
+            return super().__getitem__(name)
+
+    names = Watched(a=Quantity(1.0, "length"), b=Quantity(2.0, "length"))
+    assert units.evaluate("2 * b", names).si == 4.0
+    assert names.asked == ("b",)

@@ -1,0 +1,135 @@
+"""Every demo and ready-made antenna through every figure, half spaces and several ports included."""
+
+import json
+
+import numpy as np
+import pytest
+
+import earshot as es
+from earshot.views.commands.options import load
+from earshot.views.commands.plot import FIGURES, Wishes, drawings
+from earshot.views.commands.runs import as_json, write_all
+from earshot.views.commands.runs import run as run_file
+
+TWO = """
+title = "two masts"
+frequency = "150 MHz"
+medium = "perfect plane"
+[wire.a]
+radius = "2 mm"
+points = ["0, 0, 0", "0, 0, 0.47 m"]
+[wire.b]
+radius = "2 mm"
+points = ["0.5 m, 0, 0", "0.5 m, 0, 0.47 m"]
+[port.one]
+on = "a"
+at = 0
+[port.two]
+on = "b"
+at = 0
+reference = "36 ohm"
+[band]
+from = "140 MHz"
+to = "160 MHz"
+points = 21
+[case.both]
+power = { one = "1 W", two = "1 W" }
+cuts = ["elevation 20 deg", "azimuth 0 deg"]
+[case.one]
+power = { one = "1 W" }
+terminations = { two = "open" }
+frequencies = ["148 MHz", "152 MHz"]
+[case.one.sectors.east]
+toward = [1.0, 0.0, 0.2]
+within = "20 deg"
+[case.one.near.fence]
+from = "-3 m, 0, 1 m"
+to = "3 m, 0.1 m, 1 m"
+points = 11
+"""
+
+
+@pytest.fixture(scope="module", params=["buoy_monopole", "uplink_turnstile", "two masts"])
+def solved(request, demo_path, tmp_path_factory):
+    path = demo_path.with_name(f"{request.param}.toml")
+    if request.param == "two masts":
+        path = tmp_path_factory.mktemp("two") / "two.toml"
+        path.write_text(TWO)
+    return run_file(load(path, None))
+
+
+@pytest.mark.parametrize("name", FIGURES)
+def test_every_figure_of_every_demo_is_drawn(solved, name, tmp_path):
+    figure = drawings(Wishes(scale="compressed", reach="0.5 m"))[name](solved)
+    figure.savefig(tmp_path / f"{name}.png")
+    assert (tmp_path / f"{name}.png").stat().st_size > 8000
+
+
+def test_everything_is_written_and_opens_again(solved, tmp_path):
+    names = [path.name for path in write_all(solved, tmp_path)]
+    assert len(names) == len(set(names))
+    assert sorted(names) == sorted(p.name for p in tmp_path.iterdir())
+    ports = len(solved.solution.antenna.ports)
+    again = es.read_results(tmp_path / "results.nc")
+    assert np.array_equal(again.network.s(), solved.solution.network.s())
+    back = es.read_network(tmp_path / f"network.s{ports}p")
+    np.testing.assert_allclose(back.s(), solved.solution.network.referred_to(back.references[0].real).s(), atol=1e-9)
+    content = json.loads(json.dumps(as_json(solved), default=lambda x: x.tolist() if hasattr(x, "tolist") else str(x)))
+    assert len(content["cases"]) == len(solved.cases)
+
+
+def test_a_results_file_runs_its_cases_again(run, tmp_path):
+    (tmp_path / "two.toml").write_text(TWO)
+    status, solved, _ = run("solve", tmp_path / "two.toml", "--out", tmp_path / "out")
+    assert status == 0
+    status, shown, err = run("show", tmp_path / "out/results.nc")
+    assert (status, err) == (0, "")
+    assert shown == solved
+    for words in ("case both at 150 MHz", "case one at 148 MHz", "case one at 152 MHz", "gain within sectors", "east"):
+        assert words in shown
+    picked = run("show", tmp_path / "out/results.nc", "-f", "152 MHz")[1]
+    assert "case both at 152 MHz" in picked
+    assert "148 MHz, " not in picked.split("case")[1]
+
+
+def test_comparing_models_with_unlike_ports(run, tmp_path, demo_path):
+    (tmp_path / "two.toml").write_text(TWO)
+    status, out, err = run(
+        "compare", tmp_path / "two.toml", demo_path, "--out", tmp_path / "c", "--format", "svg", "--json"
+    )
+    assert status == 0
+    rows = {row["figure"]: row for row in json.loads(out)["figures"]}
+    assert rows["VSWR at two"]["tag_receiver"] is None
+    assert rows["VSWR"]["two"] is None
+    assert rows["gain"]["two"] is not None
+    assert (tmp_path / "c" / "vswr.svg").read_text().startswith("<?xml")
+    assert "solving two masts" in err
+
+
+@pytest.mark.parametrize("ending", ["svg", "pdf", "png"])
+def test_a_check_is_drawn_in_every_format(run, demo_path, tmp_path, ending):
+    status, out, _ = run("check", demo_path, "--draw", tmp_path / f"x.{ending}", "--json")
+    assert status == 0
+    assert json.loads(out)["findings"][0]["level"] == "note"
+    assert (tmp_path / f"x.{ending}").stat().st_size > 5000
+    assert run("check", demo_path, "--draw", tmp_path / "x.doc")[0] == 2
+
+
+def test_progress_is_told_to_whoever_listens(demo_path):
+    from earshot.running import report, reporting
+
+    heard = []
+    report("nobody listens")
+    with reporting(heard.append):
+        es.solve(es.read_design(demo_path).design, ["148 MHz", "150 MHz"])
+    report("nobody listens any more")
+    assert [h.split(",")[0] for h in heard] == [f"solving Ternholm tag receiver at {f} MHz" for f in (148, 150)]
+
+
+def test_unused_values_are_told_before_a_solve(run, demo_path, tmp_path):
+    path = tmp_path / "spare.toml"
+    path.write_text(demo_path.read_text().replace("[values]", '[values]
+spare = "3 mm"', 1))
+    _, _, err = run("solve", path, "-f", "150 MHz")
+    assert "note: value 'spare' is used by nothing" in err
+    assert "spare" in run("check", path)[1]
