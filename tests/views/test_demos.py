@@ -128,8 +128,8 @@ def test_progress_is_told_to_whoever_listens(demo_path):
 
 def test_unused_values_are_told_before_a_solve(run, demo_path, tmp_path):
     path = tmp_path / "spare.toml"
-    path.write_text(demo_path.read_text().replace("[values]", '[values]
-spare = "3 mm"', 1))
+    spare = demo_path.read_text().replace("[values]", "[values]\nspare = '3 mm'", 1)
+    path.write_text(spare)
     _, _, err = run("solve", path, "-f", "150 MHz")
     assert "note: value 'spare' is used by nothing" in err
     assert "spare" in run("check", path)[1]
