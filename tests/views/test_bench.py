@@ -79,6 +79,14 @@ def test_new_writes_a_file_that_solves(run, tmp_path):
         (["diff", "TAG", "--round", "1 MHz"], "is a frequency"),
         (["diff", "RESULTS", "--set", "driven=1 m"], "give its design file"),
         (["cut-list", "TAG", "--out", "x.txt"], r"to \.csv or \.json"),
+        (["export", "CURVE", "x.s1p"], "without phase"),
+        (["export", "CURVE", "x.nc"], "only a design is solved"),
+        (["export", "RESULTS", "x.s2p"], r"ending in \.s1p or \.ts"),
+        (["export", "RESULTS", "x.s1p", "--parameters", "H"], "is not one of S, Y, Z"),
+        (["export", "RESULTS", "x.s1p", "--reference", "50"], "has no unit"),
+        (["export", "RESULTS", "x.s1p", "--reference", "0 ohm"], "not above zero"),
+        (["export", "RESULTS", "x.doc"], "cannot be written there"),
+        (["export", "CURVE", "x.s1p", "--set", "a=1 m"], "is a curve"),
         (["show", "TAG"], "not a results file"),
         (["show", "gone.nc"], "there is no results file"),
         (["plot", "RESULTS", "vswr", "-f", "150.2 MHz"], "was not solved at 150.2 MHz, but at"),
@@ -216,6 +224,36 @@ def test_long_work_is_reported_and_short_work_is_not(run, bench, monkeypatch):
     monkeypatch.setattr(screen, "_AGAIN", 0.001)
     _, _, err = run("solve", bench / "tag.toml")
     assert re.search(r"0 s: solving Ternholm tag receiver at [\d.]+ MHz, \d+ unknowns, \d+ done", err)
+
+
+@pytest.mark.parametrize(
+    ("ending", "options"),
+    [
+        ("s1p", ["--parameters", "Z", "--form", "MA"]),
+        ("ts", ["--reference", "75 ohm"]),
+        ("csv", []),
+        ("s1p", ["--reference", "300 ohm", "--form", "DB"]),
+    ],
+)
+def test_export_writes_a_network_that_reads_back(run, bench, tmp_path, no_solving, ending, options):
+    given = es.read_results(bench / "solved/results.nc").network
+    status, out, _ = run("export", bench / "solved/results.nc", tmp_path / f"x.{ending}", *options)
+    assert (status, out.strip()) == (0, str(tmp_path / f"x.{ending}"))
+    back = es.read_network(tmp_path / f"x.{ending}")
+    np.testing.assert_allclose(back.referred_to(50).s(), given.s(), atol=1e-9)
+    # A curve goes on into another format.
+    assert run("export", tmp_path / f"x.{ending}", tmp_path / "y.ts", "--parameters", "Y")[0] == 0
+    np.testing.assert_allclose(es.read_network(tmp_path / "y.ts").referred_to(50).s(), given.s(), atol=1e-9)
+
+
+def test_export_of_designs_and_results(run, bench, tmp_path):
+    assert run("export", bench / "tag.toml", tmp_path / "x.toml", "--set", "driven=0.94 m")[0] == 0
+    assert es.read_design(tmp_path / "x.toml").design.values["driven"] == pytest.approx(0.94)
+    assert run("export", bench / "tag.toml", tmp_path / "x.nc", "-f", "150 MHz")[0] == 0
+    assert es.read_results(tmp_path / "x.nc").solved.tolist() == [150e6]
+    status, _, err = run("export", tmp_path / "x.nc", tmp_path / "z.toml")
+    assert (status, "without its values" in err) == (0, True)
+    assert es.read_design(tmp_path / "z.toml").design.antenna == es.read_results(tmp_path / "x.nc").antenna
 
 
 def test_completion_offers_what_there_is():

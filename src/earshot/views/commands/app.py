@@ -23,6 +23,7 @@ COMMANDS = (
     "compare",
     "diff",
     "cut-list",
+    "export",
     "explain",
     "convert",
 )

@@ -1,0 +1,89 @@
+"""earshot export: a model's network, results or design in another format."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from ... import units
+from ...errors import UsageError
+from ...files.curves import read_network
+from ...files.design_file import DesignFile
+from ...files.results import is_results, write_results
+from ...files.tables import write
+from ...files.touchstone import is_touchstone
+from ...network.network import Network
+from .options import Frequencies, Json, Sets, load
+from .runs import opened
+from .screen import complain, show, show_json
+
+Model = Annotated[
+    Path,
+    typer.Argument(
+        metavar="MODEL", help="Design (.toml), results (.nc) or curve (.s1p, .ts, .csv).", show_default=False
+    ),
+]
+Target = Annotated[
+    Path,
+    typer.Argument(metavar="FILE", help="Where to: .s1p, .s2p, ..., .ts, .csv, .json, .nc, .toml.", show_default=False),
+]
+Parameters = Annotated[str, typer.Option("--parameters", help="What Touchstone holds: S, Y or Z.")]
+Form = Annotated[str, typer.Option("--form", help="How Touchstone holds it: RI, MA or DB.")]
+References = Annotated[
+    list[str] | None,
+    typer.Option("--reference", metavar="OHM", help="Refer every port to this, or each to its own; such as '75 ohm'."),
+]
+
+
+def export(
+    path: Model,
+    target: Target,
+    parameters: Parameters = "S",
+    form: Form = "RI",
+    references: References = None,
+    sets: Sets = None,
+    frequency: Frequencies = None,
+    json: Json = False,
+) -> None:
+    """Write a model's network as Touchstone 1 (.s1p, ...) or 2 (.ts), CSV or JSON; its results as .nc; itself as .toml.
+
+    A design is solved first, and said so, unless only its file is wanted; results and curves are not.
+    """
+    ending = target.suffix.lower()
+    if ending == ".toml":
+        written = write(_design(path, sets).design, target)
+    elif ending == ".nc":
+        if path.suffix.lower() != ".toml":
+            raise UsageError(f"'{path.name}' is not a design; only a design is solved into results (.nc)")
+        result = opened(path, sets, frequency)
+        written = write_results(result.solution, target, result.file)
+    else:
+        network = _network(path, sets, frequency)
+        ohms = [units.read(text, "resistance", what="--reference") for text in references or []]
+        given = network.referred_to(*ohms) if ohms else network
+        written = write(given, target, parameters=parameters, form=form)
+    if json:
+        show_json({"file": str(written)})
+    else:
+        show(str(written))
+
+
+def _design(path: Path, sets: list[str] | None) -> DesignFile:
+    if is_results(path):
+        result = opened(path, sets)
+        complain("note: a results file holds the antenna as it was solved, without its values")
+        return result.file
+    return load(path, sets)
+
+
+def _network(path: Path, sets: list[str] | None, frequency: list[str] | None) -> Network:
+    if not (is_touchstone(path) or path.suffix.lower() == ".csv"):
+        return opened(path, sets, frequency).solution.network
+    if sets or frequency:
+        raise UsageError(f"'{path.name}' is a curve: --set and --frequency are for designs")
+    network = read_network(path)
+    if not isinstance(network, Network):
+        raise UsageError(f"'{path.name}' was measured without phase: it makes no network to write")
+    return network
