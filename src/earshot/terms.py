@@ -276,6 +276,6 @@ def term(name: str) -> Term:
         return re.sub(r"[\s_-]+", " ", re.sub(r" (ratio|level)$", "", text.strip().lower()))
 
     named = {plain(word): t for t in reversed(_TERMS) for word in (*t.also, t.name)}
-    if plain(name) in named:
-        return named[plain(name)]
-    raise UsageError(f"explain: {unknown('term', name, [t.name for t in _TERMS])}")
+    if plain(str(name)) in named:
+        return named[plain(str(name))]
+    raise UsageError(f"explain: {unknown('term', str(name), [t.name for t in _TERMS])}")

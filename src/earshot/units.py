@@ -45,6 +45,7 @@ _EXAMPLES = {
 }
 _NUMBER_WITH_UNIT = re.compile(r"(?<![\w.])(\d+\.?\d*(?:[eE][+-]?\d+)?|\.\d+(?:[eE][+-]?\d+)?)\s*([A-Za-zµΩ°]\w*)")
 _PLAIN = re.compile(r"([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)\s*([A-Za-zµΩ°]\w*)")
+_FRACTION = re.compile(r"(?:(\d+)\s+)?(\d+)\s*/\s*(\d+)\s*([A-Za-z]\w*)")
 _WORD = re.compile(r"[A-Za-z_]\w*")
 
 
@@ -81,11 +82,18 @@ def _plain_unit(unit: str) -> Quantity | None:
 
 def _plain(text: str, names: Mapping[str, Quantity], wavelength: float | None) -> Quantity | None:
     """A number with a unit and nothing else, the most frequent text by far, without the arithmetic."""
-    match = _PLAIN.fullmatch(text.strip())
-    if match is None or match[2] in names:
+    match, split = _PLAIN.fullmatch(text.strip()), _FRACTION.fullmatch(text.strip())
+    if match is not None:
+        number, unit = float(match[1]), match[2]
+    elif split is not None and int(split[3]):
+        # What rulers say: 1/16 in, 2 3/8 in.
+        number, unit = int(split[1] or 0) + int(split[2]) / int(split[3]), split[4]
+    else:
         return None
-    one = Quantity(wavelength, "length") if match[2] == "lambda" and wavelength else _plain_unit(match[2])
-    found = None if one is None else Quantity(float(match[1]) * one.si, one.kind)
+    if unit in names:
+        return None
+    one = Quantity(wavelength, "length") if unit == "lambda" and wavelength else _plain_unit(unit)
+    found = None if one is None else Quantity(number * one.si, one.kind)
     return found if found is not None and math.isfinite(found.si) else None
 
 

@@ -37,8 +37,11 @@ def compare(
     """
     import pandas as pd
 
-    if not models:
-        raise UsageError("compare: nothing to compare: give at least one model by name")
+    if not isinstance(models, Mapping) or not models:
+        raise UsageError("compare: nothing to compare: give at least one model by name, as {'as built': solution}")
+    for label, model in models.items():
+        if not isinstance(model, Solution | Network | Trace):
+            raise UsageError(f"compare: '{label}' is a {type(model).__name__}; give a Solution, a Network or a Trace")
     hertz = _frequency(models, frequency)
     columns: dict[str, dict[str, float]] = {}
     unit: dict[str, str] = {}

@@ -10,9 +10,11 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from ..answers.evidence import Evidence
 from ..answers.solution import Solution
 from ..errors import UsageError
 from ..geometry.design import Design
+from ..geometry.findings import Findings
 from ..network.network import Network
 from .atomic import write_atomically
 from .touchstone import is_touchstone, write_touchstone
@@ -100,10 +102,16 @@ def write(result: Any, path: str | Path, *, parameters: str = "S", form: str = "
         return write_atomically(target, lambda place: place.write_text(text, encoding="utf-8"))
     if ending not in (".csv", ".json") or isinstance(result, Solution | Design):
         raise UsageError(
-            f"'{target.name}': a {type(result).__name__} cannot be written there; tables and networks go to .csv and "
+            f"'{target.name}': {type(result).__name__} cannot be written there; tables and networks go to .csv and "
             ".json, networks to .s1p, .s2p, ... or .ts, a Solution to .nc, a Design to .toml"
         )
     table = network_table(result) if isinstance(result, Network) else result
+    table = table.to_frame() if isinstance(table, Evidence | Findings) else table
+    if not hasattr(table, "reset_index"):
+        raise UsageError(
+            f"'{target.name}': a {type(result).__name__} is no table; write one of its tables, such as .summary() "
+            "or .cut('E')"
+        )
     writers: dict[str, Callable[[Path], object]] = {
         ".csv": lambda place: _flat(table).to_csv(place, index=False),
         ".json": lambda place: place.write_text(json_text(records(table)), encoding="utf-8"),

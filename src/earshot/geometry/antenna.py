@@ -191,6 +191,10 @@ class Antenna:
             lines=self.lines + other.lines,
         )
 
+    def __radd__(self, other: object) -> Antenna:
+        """So that `sum([one, two])`, which begins with 0, is one antenna."""
+        return self if other == 0 else NotImplemented
+
     @property
     def _part_names(self) -> set[str]:
         return {part.name for part in (*self.wires, *self.gaps, *self.lines)}

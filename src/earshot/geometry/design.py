@@ -165,6 +165,10 @@ class Design:
         for name, change in changes.items():
             if name not in given:
                 raise UsageError(f"the design: {unknown('value', name, given)}")
+            kind = before[name].kind
+            if isinstance(change, int | float) and not isinstance(change, bool) and isinstance(given[name].is_, str):
+                # A bare number is in SI, as everywhere in Python.
+                change = f"{float(change)!r} {units.KINDS[kind]}".strip()
             given[name] = change if isinstance(change, Value) else replace(given[name], is_=change)
         new: Design = self._copy(self.frequency, given)
         for name, quantity in new.values.quantities.items():
@@ -219,8 +223,8 @@ class Design:
         }
         return self._copy(target, given)
 
-    def rounded(self, step: str) -> Design:
-        """The design with lengths rounded to what a workshop can cut, such as "1 mm"; thicknesses stay.
+    def rounded(self, step: str | float) -> Design:
+        """The design with lengths rounded to what a workshop can cut, such as "1 mm" or metres; thicknesses stay.
 
         Raises UsageError for a step that is no length above zero, or so coarse that a length would vanish.
         """
@@ -228,8 +232,9 @@ class Design:
         metres = units.read(step, "length", what="rounded, step", wavelength=long)
         if metres <= 0.0:
             raise UsageError(f"rounded: step {step} is not above zero; give a length such as '1 mm'")
-        match = re.fullmatch(r"([\d.]+)\s*(\w+)", step.strip())
-        number, unit = (float(match[1]), match[2]) if match and match[2] != "lambda" else (1e3 * metres, "mm")
+        said = re.search(r"([A-Za-z]\w*)\s*$", str(step))
+        unit = said[1] if said and said[1] != "lambda" else "mm"
+        number = metres / units.length(f"1 {unit}")
         kept, given, known = self.cross_sections(), dict(self.given), Quantities()
         for name, value in self.given:
             # Worked out from values that are rounded already.

@@ -55,7 +55,7 @@ def circle_points(
 def helix_points(
     diameter: Length,
     rise: Length,
-    turns: float,
+    turns: str | float,
     *,
     base: Sequence[Length] = (0.0, 0.0, 0.0),
     start: str | float = 0.0,
@@ -72,14 +72,15 @@ def helix_points(
     metres, up = units.length(diameter, "helix, diameter"), units.length(rise, "helix, rise")
     if metres <= 0.0 or up <= 0.0:
         raise UsageError(f"helix: diameter {diameter} and rise {rise} must both be above zero")
-    if not 0.0 < turns <= 200.0:
+    count = units.read(turns, "number", what="helix, turns")
+    if not 0.0 < count <= 200.0:
         raise UsageError(f"helix: turns = {turns} is outside 0 to 200")
     if hand not in ("right", "left"):
         raise UsageError(f"helix: hand '{hand}' is not 'right' or 'left'")
-    count = max(2, math.ceil(turns * _chords(chords, "helix") - 1e-9))
-    part = 2.0 * math.pi * turns / count
+    pieces = max(2, math.ceil(count * _chords(chords, "helix") - 1e-9))
+    part = 2.0 * math.pi * count / pieces
     corner = 0.25 * metres * part / math.sin(0.5 * part)
-    swept = part * np.arange(count + 1)
+    swept = part * np.arange(pieces + 1)
     turn = units.angle(start, "helix, start") + (swept if hand == "right" else -swept)
     x, y, z = (units.length(c, "helix, base") for c in base)
     points = [x + corner * np.cos(turn), y + corner * np.sin(turn), z + up * swept / (2.0 * math.pi)]

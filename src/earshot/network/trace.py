@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from ..errors import UsageError
 from . import figures
 
 if TYPE_CHECKING:
@@ -27,6 +28,12 @@ class Trace:
     magnitude: NDArray[np.float64]
     reference: float
     label: str
+
+    def __post_init__(self) -> None:
+        for name in ("frequencies", "magnitude"):
+            object.__setattr__(self, name, np.asarray(getattr(self, name), float))
+        if self.frequencies.shape != self.magnitude.shape or self.frequencies.ndim != 1 or not self.frequencies.size:
+            raise UsageError(f"trace '{self.label}': give as many magnitudes as frequencies, one at least")
 
     @property
     def ports(self) -> tuple[str, ...]:

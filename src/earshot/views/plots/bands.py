@@ -12,15 +12,16 @@ from matplotlib.transforms import offset_copy
 from numpy.typing import NDArray
 
 from ... import units
+from ...answers.solution import Solution
 from ...errors import UsageError
 from ...network.network import Network
 from ...network.trace import Trace
 from ...units import engineering, ohms
 from .style import DASHES, FAINT, LINES, SOFT, flat_axes, heading, legend_above, look, sheet
+from .subjects import Curve, curves_of
 
 Floats = NDArray[np.float64]
-Curve = Network | Trace
-At = Sequence[str | float]
+At = str | float | Sequence[str | float]
 _PREFIX = ((1e9, "GHz"), (1e6, "MHz"), (1e3, "kHz"), (1.0, "Hz"))
 
 
@@ -39,10 +40,8 @@ class _Line:
         return self.source.ports[self.port]
 
 
-def _lines(networks: Sequence[Curve], labels: Sequence[str] | None) -> list[_Line]:
+def lines_of(networks: Sequence[Curve], labels: Sequence[str] | None) -> list[_Line]:
     """Every port of every network."""
-    if not networks:
-        raise UsageError("nothing to draw: give at least one network")
     if labels is not None and len(labels) != len(networks):
         raise UsageError(f"{len(networks)} networks but {len(labels)} labels: give one each")
     found: list[_Line] = []
@@ -103,11 +102,11 @@ def _draw(axes: Axes, line: _Line, scale: float, values: Floats) -> None:
     )
 
 
-def _wanted(at: At, lines: Sequence[_Line]) -> Iterator[float]:
+def wanted_of(at: At, lines: Sequence[_Line]) -> Iterator[float]:
     """Frequencies to read off at, Hz; raises UsageError for one that no curve reaches."""
     low = min(line.source.frequencies[0] for line in lines)
     high = max(line.source.frequencies[-1] for line in lines)
-    for text in at:
+    for text in [at] if isinstance(at, str | int | float) else at:
         hertz = units.frequency(text, "readout")
         if not low <= hertz <= high:
             raise UsageError(
@@ -120,7 +119,7 @@ def _wanted(at: At, lines: Sequence[_Line]) -> Iterator[float]:
 def _read_off(axes: Axes, lines: Sequence[_Line], scale: float, at: At, read: Callable[[_Line, float], str]) -> None:
     """A hairline at every chosen frequency, with what each curve says there, at the top in its colour."""
     low, high = axes.get_xlim()
-    for hertz in _wanted(at, lines):
+    for hertz in wanted_of(at, lines):
         x = hertz / scale
         axes.axvline(x, color=FAINT, linewidth=0.8, linestyle="-")
         left = x < 0.5 * (low + high)
@@ -190,14 +189,19 @@ def _any_resonance(lines: Sequence[_Line]) -> bool:
 
 
 def vswr(
-    *networks: Curve, labels: Sequence[str] | None = None, top: float | None = None, at: At = (), within: float = 2.0
+    *networks: Curve | Solution,
+    labels: Sequence[str] | None = None,
+    top: float | None = None,
+    at: At = (),
+    within: float = 2.0,
 ) -> Figure:
     """VSWR over frequency, one curve per port; several networks and measured traces lie over one another.
 
     top: where the axis ends; unless given, between 3 and 10 as the curves need. at: frequencies to read off. within:
     the VSWR whose bandwidth is marked. Raises UsageError for frequencies the curves do not reach.
     """
-    lines = _lines(networks, labels)
+    curves = curves_of(networks)
+    lines = lines_of(curves, labels)
 
     def draw(axes: Axes, scale: float, unit: str) -> str:
         highest, lowest = 1.0, np.inf
@@ -213,15 +217,18 @@ def vswr(
         _read_off(axes, lines, scale, at, lambda x, f: f"{_between(x, f, x.source.vswr().values[:, x.port]):.2f}")
         return _FEET if _any_resonance(lines) else ""
 
-    return _band_figure("VSWR", networks, lines, draw)
+    return _band_figure("VSWR", curves, lines, draw)
 
 
-def return_loss(*networks: Curve, labels: Sequence[str] | None = None, at: At = (), within: float = 10.0) -> Figure:
+def return_loss(
+    *networks: Curve | Solution, labels: Sequence[str] | None = None, at: At = (), within: float = 10.0
+) -> Figure:
     """Return loss over frequency in dB, greater is better and drawn downwards, one curve per port.
 
     at: frequencies to read off. within: the return loss whose bandwidth is marked.
     """
-    lines = _lines(networks, labels)
+    curves = curves_of(networks)
+    lines = lines_of(curves, labels)
 
     def draw(axes: Axes, scale: float, unit: str) -> str:
         most = 20.0
@@ -237,17 +244,20 @@ def return_loss(*networks: Curve, labels: Sequence[str] | None = None, at: At = 
         _read_off(axes, lines, scale, at, read)
         return _FEET if _any_resonance(lines) else ""
 
-    return _band_figure("return loss", networks, lines, draw)
+    return _band_figure("return loss", curves, lines, draw)
 
 
 def scattering(
-    network: Network, *pairs: tuple[str, str], label: str = "", floor: float | None = None, at: At = ()
+    given: Network | Solution, *pairs: tuple[str, str], label: str = "", floor: float | None = None, at: At = ()
 ) -> Figure:
     """|S| over frequency in dB: reflections and couplings, one curve per pair of ports (to, from).
 
     pairs: all of them unless named; S is reciprocal, so each coupling is drawn once. floor: where the axis ends, dB.
     Raises UsageError for a port there is not.
     """
+    network = curves_of([given])[0]
+    if isinstance(network, Trace):
+        raise UsageError(f"'{network.label}' was measured without phase: it has no S-parameters")
     ports = network.ports
     for name in {name for pair in pairs for name in pair} - set(ports):
         network.to_frame(name)
@@ -272,20 +282,23 @@ def scattering(
     return _band_figure(f"{label}: |S|" if label else "|S|", [network], lines, draw)
 
 
-def impedance(*networks: Curve, labels: Sequence[str] | None = None, at: At = (), top: float | None = None) -> Figure:
+def impedance(
+    *networks: Curve | Solution, labels: Sequence[str] | None = None, at: At = (), top: float | None = None
+) -> Figure:
     """Input resistance (solid) and reactance (dashed) over frequency; a ring marks and names every resonance.
 
     at: frequencies to read off. top: where the axis ends, ohm, both ways; unless given, ten times the reference at
     most, so that one anti-resonance does not flatten the rest. Raises UsageError for a trace, which has no impedance.
     """
-    for network in networks:
+    curves = curves_of(networks)
+    for network in curves:
         if isinstance(network, Trace):
             raise UsageError(f"'{network.label}' was measured without phase: it has a VSWR but no impedance")
-    lines = _lines(networks, labels)
+    lines = lines_of(curves, labels)
 
     def draw(axes: Axes, scale: float, unit: str) -> str:
         rows, cut = 0, False
-        most = top or 10.0 * float(max(abs(r) for n in networks for r in n.references))
+        most = top or 10.0 * float(max(abs(r) for n in curves for r in n.references))
         lowest, highest = 0.0, 0.0
         for line in lines:
             x, z = line.source.frequencies / scale, _impedance(line)
@@ -307,7 +320,7 @@ def impedance(*networks: Curve, labels: Sequence[str] | None = None, at: At = ()
         _read_off(axes, lines, scale, at, read)
         return f"cut off at ±{most:g} ohm" if cut else ""
 
-    return _band_figure("input impedance", networks, lines, draw)
+    return _band_figure("input impedance", curves, lines, draw)
 
 
 def _impedance(line: _Line) -> NDArray[np.complex128]:

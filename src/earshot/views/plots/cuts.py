@@ -11,10 +11,12 @@ from matplotlib.figure import Figure
 from matplotlib.projections.polar import PolarAxes
 from numpy.typing import NDArray
 
+from ...answers.driven import Driven
 from ...errors import UsageError
 from ...fields.far import FarField
 from ...units import engineering
 from .style import DASHES, FAINT, LINES, SOFT, flat_axes, heading, legend_above, look, sheet
+from .subjects import fields_of
 
 if TYPE_CHECKING:
     import xarray as xr
@@ -46,19 +48,12 @@ class _Curve:
     dash: object
 
 
-Fields = FarField | Sequence[FarField]
+Fields = FarField | Driven | Sequence[FarField | Driven]
 Angles = str | float | Sequence[str | float] | None
 
 
 def _several(angles: Angles) -> Sequence[str | float]:
     return () if angles is None else (angles,) if isinstance(angles, str | int | float) else angles
-
-
-def _fields(field: Fields) -> list[FarField]:
-    found = [field] if isinstance(field, FarField) else list(field)
-    if not found:
-        raise UsageError("nothing to draw: give at least one far field")
-    return found
 
 
 def _cuts(field: FarField, planes: Sequence[str], elevation: Angles, azimuth: Angles) -> list[tuple[str, xr.Dataset]]:
@@ -160,7 +155,7 @@ def polar(
     + L/12) of the radius, so that nothing is cut off and the main lobe stays large. Raises UsageError for a quantity,
     scale or plane there is not.
     """
-    fields, quantities = _fields(field), [quantity] if isinstance(quantity, str) else list(quantity)
+    fields, quantities = fields_of(field), [quantity] if isinstance(quantity, str) else list(quantity)
     if scale not in ("dB", "compressed"):
         raise UsageError(f"polar: scale '{scale}' is not 'dB' or 'compressed'")
     curves = _curves(fields, planes, elevation, azimuth, quantities, labels)
@@ -223,7 +218,7 @@ def cartesian(
 
     Raises UsageError for a quantity or a plane there is not.
     """
-    fields, quantities = _fields(field), [quantity] if isinstance(quantity, str) else list(quantity)
+    fields, quantities = fields_of(field), [quantity] if isinstance(quantity, str) else list(quantity)
     curves = _curves(fields, planes, elevation, azimuth, quantities, labels)
     rim = _rim(curves)
     with look():

@@ -19,6 +19,7 @@ from ...geometry.parts import Gap, Port, Wire
 from ...units import engineering
 from .solids import arrows, plane_outline, space
 from .style import FAINT, INK, LINES, SOFT, heading, look, sheet
+from .subjects import antenna_of
 
 Floats = NDArray[np.float64]
 _FLAT = 0.01
@@ -95,7 +96,7 @@ def geometry(model: Design | Antenna, *, findings: Iterable[Finding] = (), names
     model: a design, whose dimensions are drawn where its file says, or an antenna. findings: drawn where they are,
     numbered and told at the side, worst first. names: of the wires; drawn unless there are more than 24.
     """
-    antenna = model.antenna if isinstance(model, Design) else model
+    antenna = antenna_of(model)
     told = list(findings)
     with look():
         figure = sheet()

@@ -8,27 +8,30 @@ import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
+from ...answers.solution import Solution
 from ...errors import UsageError
 from ...network.network import Network
 from ...network.trace import Trace
 from ...units import engineering, ohms
-from .bands import At, Curve, _lines, _wanted
+from .bands import At, lines_of, wanted_of
 from .style import FAINT, GRID, INK, SOFT, heading, look, sheet
+from .subjects import Curve, curves_of
 
 _RESISTANCES = (0.2, 0.5, 1.0, 2.0, 5.0)
 _REACTANCES = (0.2, 0.5, 1.0, 2.0, 5.0)
 
 
-def smith(*networks: Curve, labels: Sequence[str] | None = None, at: At = (), within: float = 2.0) -> Figure:
+def smith(*networks: Curve | Solution, labels: Sequence[str] | None = None, at: At = (), within: float = 2.0) -> Figure:
     """Reflection coefficients on a Smith chart, with the circle of a VSWR, band ends and what is read off.
 
     Each port is normalised to its own reference, which stands in the middle. at: frequencies to read off; unless named,
     the ends of the band and the best match. Raises UsageError for a trace, which has no phase.
     """
-    for network in networks:
+    curves = curves_of(networks)
+    for network in curves:
         if isinstance(network, Trace):
             raise UsageError(f"'{network.label}' was measured without phase: it cannot be drawn on a Smith chart")
-    lines = _lines(networks, labels)
+    lines = lines_of(curves, labels)
     with look():
         figure = sheet()
         axes = figure.add_axes((0.02, 0.075, 0.62, 0.83))
@@ -52,7 +55,7 @@ def smith(*networks: Curve, labels: Sequence[str] | None = None, at: At = (), wi
                 )  # fmt: skip
             best = float(places[np.abs(gamma).argmin()])
             ends = [float(places[0]), best, float(places[-1])] if len(places) > 2 else places.tolist()
-            rows.append((line, list(_wanted(at, [line])) if at else list(dict.fromkeys(ends))))
+            rows.append((line, list(wanted_of(at, [line])) if at else list(dict.fromkeys(ends))))
         _readouts(figure, axes, rows)
         reference = ", ".join(dict.fromkeys(ohms(x.source.references[x.port]) for x in lines))
         names = list(dict.fromkeys(x.source.label for x in lines if x.source.label))

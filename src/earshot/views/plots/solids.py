@@ -14,11 +14,13 @@ from numpy.typing import NDArray
 
 from ... import units
 from ...answers.driven import Driven
+from ...constants import SPEED_OF_LIGHT
 from ...errors import UsageError
 from ...fields.far import FarField
 from ...geometry.antenna import Antenna
 from ...units import engineering
 from .style import DASHES, FAINT, INK, LINES, SHORE, heading, look, sheet
+from .subjects import fields_of
 
 Floats = NDArray[np.float64]
 
@@ -60,7 +62,7 @@ def _bar(
 
 
 def pattern(
-    field: FarField,
+    given: FarField | Driven,
     antenna: Antenna | None = None,
     *,
     span: float = 30.0,
@@ -72,11 +74,13 @@ def pattern(
     antenna: drawn inside it. reach: how far from the middle the peak is drawn ("1 m"), with the antenna to that scale;
     unless given the antenna is as large as shows well. Raises UsageError for a reach that is not above zero.
     """
+    field = fields_of(given)[0]
     sphere = field.sphere(step)
     gain = sphere.gain.values
     top = float(gain.max())
     level = np.clip((gain - top) / span + 1.0, 0.0, 1.0)
-    metres = None if reach is None else units.length(reach, "pattern, reach")
+    long = SPEED_OF_LIGHT / field.frequency
+    metres = None if reach is None else units.read(reach, "length", what="pattern, reach", wavelength=long)
     if metres is not None and metres <= 0.0:
         raise UsageError(f"pattern: reach {reach} is not above zero; give a length such as '1 m'")
     theta, phi = np.radians(sphere.theta.values)[:, None], np.radians(sphere.phi.values)
@@ -125,6 +129,8 @@ def currents(driven: Driven, *, which: str = "current") -> Figure:
 
     Raises UsageError for another word.
     """
+    if not isinstance(driven, Driven):
+        raise UsageError(f"a {type(driven).__name__} has no currents: use solution.drive(...)")
     if which not in _ALONG:
         raise UsageError(f"currents: which = '{which}' is not 'current' or 'charge'")
     antenna, label = driven.antenna, _ALONG[which][0]

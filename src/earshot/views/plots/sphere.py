@@ -6,14 +6,16 @@ import numpy as np
 from matplotlib.colors import Normalize
 from matplotlib.figure import Figure
 
+from ...answers.driven import Driven
 from ...errors import UsageError
 from ...fields.far import FarField
 from ...units import engineering
 from .cuts import QUANTITIES
 from .style import INK, PAPER, SHORE, flat_axes, heading, look, sheet
+from .subjects import fields_of
 
 
-def sphere(field: FarField, *, quantity: str = "gain", span: float = 30.0, step: str = "2 deg") -> Figure:
+def sphere(given: FarField | Driven, *, quantity: str = "gain", span: float = 30.0, step: str = "2 deg") -> Figure:
     """Every direction at once: azimuth across, elevation up, level as colour, the peak marked, contours 3 dB apart.
 
     quantity: as for `polar`. span: decibels from the peak to the darkest colour. Raises UsageError for a quantity there
@@ -21,6 +23,7 @@ def sphere(field: FarField, *, quantity: str = "gain", span: float = 30.0, step:
     """
     if quantity not in QUANTITIES:
         raise UsageError(f"quantity '{quantity}' is not one of {', '.join(QUANTITIES)}")
+    field = fields_of(given)[0]
     samples = field.sphere(step)
     azimuth = samples.phi.values
     elevation = 90.0 - samples.theta.values

@@ -1,0 +1,98 @@
+"""The wrong thing in the right place: a word about it and what to give instead, never a bare traceback."""
+
+import numpy as np
+import pytest
+
+import earshot as es
+
+PLOTS = es.plots
+
+
+@pytest.fixture(scope="module")
+def things():
+    design = es.antennas.dipole("14.2 MHz")
+    answer = es.solve(design, ["14.1 MHz", "14.2 MHz"])
+    driven = answer.drive(frequency="14.2 MHz")
+    return {"design": design, "answer": answer, "driven": driven, "beam": driven.far_field()}
+
+
+@pytest.mark.parametrize(
+    ("draw", "same_as"),
+    [
+        (lambda t: PLOTS.vswr(t["answer"]), lambda t: PLOTS.vswr(t["answer"].network)),
+        (
+            lambda t: PLOTS.smith(t["answer"], at="14.2 MHz"),
+            lambda t: PLOTS.smith(t["answer"].network, at=["14.2 MHz"]),
+        ),
+        (lambda t: PLOTS.polar(t["driven"]), lambda t: PLOTS.polar(t["beam"])),
+        (lambda t: PLOTS.sphere(t["driven"]), lambda t: PLOTS.sphere(t["beam"])),
+        (lambda t: PLOTS.geometry(t["answer"]), lambda t: PLOTS.geometry(t["design"].antenna)),
+        (lambda t: PLOTS.pattern(t["driven"], reach="2 lambda"), lambda t: PLOTS.pattern(t["beam"], reach="42.22 m")),
+    ],
+)
+def test_what_holds_the_right_thing_will_do(things, draw, same_as):
+    def texts(figure):
+        return [t.get_text() for t in figure.texts]
+
+    assert texts(draw(things))[0] == texts(same_as(things))[0]
+
+
+@pytest.mark.parametrize(
+    ("call", "says"),
+    [
+        (lambda t, p: PLOTS.vswr(t["driven"]), "a Driven has no curve over frequency: give solution.network"),
+        (lambda t, p: PLOTS.vswr(), "give at least one network"),
+        (lambda t, p: PLOTS.impedance([t["answer"].network]), "a list has no curve"),
+        (lambda t, p: PLOTS.polar(t["answer"]), r"a Solution is no far field: use solution\.drive"),
+        (lambda t, p: PLOTS.pattern("beam"), "a str is no far field"),
+        (lambda t, p: PLOTS.currents(t["beam"]), "a FarField has no currents"),
+        (lambda t, p: PLOTS.geometry("tag.toml"), "a str has no geometry: give an Antenna or a Design"),
+        (lambda t, p: es.write(t["beam"], p / "x.csv"), "a FarField is no table; write one of its tables"),
+        (lambda t, p: es.write("text", p / "x.json"), "a str is no table"),
+        (lambda t, p: es.write(t["design"].antenna, p / "x.toml"), "a Design to .toml"),
+        (lambda t, p: es.compare([t["answer"]]), "give at least one model by name"),
+        (lambda t, p: es.compare({"a": 3}), "'a' is a int; give a Solution"),
+        (lambda t, p: t["design"].antenna.cut_list(0), "step 0 m is not above zero"),
+        (lambda t, p: t["design"].with_(length=90.0), "outside its range"),
+        (lambda t, p: es.term(3), "there is no term '3'"),
+        (lambda t, p: es.helix_points("1 m", "1 m", "3 m"), "turns: '3 m' is a length; a number is needed"),
+        (lambda t, p: es.Trace([1.0, 2.0], [0.1], 50, "meter"), "as many magnitudes as frequencies"),
+    ],
+)
+def test_the_wrong_thing_is_named_with_the_right_one(things, tmp_path, call, says):
+    with pytest.raises(es.UsageError, match=says):
+        call(things, tmp_path)
+
+
+def test_bare_numbers_are_si(things):
+    assert things["design"].with_(length=9.0).values["length"] == 9.0
+    assert es.antennas.yagi("1 GHz", rod=0.005).values["rod"] == 0.005
+    for step in (0.002, "2 mm", "0.002 m"):
+        rounded = things["design"].rounded(step)
+        assert rounded.values["length"] == pytest.approx(round(things["design"].values["length"] / 0.002) * 0.002)
+
+
+def test_rulers_are_understood(things):
+    rounded = things["design"].rounded("1/16 in")
+    inches = rounded.values["length"] / 0.0254
+    assert inches * 16 == pytest.approx(round(inches * 16))
+    assert dict(rounded.given)["length"].is_.endswith(" in")
+    wire = es.Wire("rod", [(0, 0, 0), (0, 0, "2 3/8 in")], radius="3/32 in")
+    assert (wire.length, wire.radius) == pytest.approx((2.375 * 0.0254, 3 / 32 * 0.0254))
+
+
+def test_antennas_add_up(things):
+    one = things["design"].antenna
+    both = sum([one, one.prefixed("b ").raised("10 m")])
+    assert len(both.wires) == 2
+    with pytest.raises(TypeError):
+        one + 3
+
+
+def test_evidence_and_findings_are_tables(things, tmp_path):
+    es.write(es.evidence(things["answer"], frequency="14.2 MHz"), tmp_path / "evidence.csv")
+    assert "power balance" in (tmp_path / "evidence.csv").read_text()
+    es.write(things["design"].check(), tmp_path / "findings.json")
+    assert (tmp_path / "findings.json").read_text() == "[]\n"
+    trace = es.Trace([1e6, 2e6], [0.1, 0.5], 50, "meter")
+    np.testing.assert_allclose(trace.vswr().values[:, 0], [1.1 / 0.9, 3.0])
