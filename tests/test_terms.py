@@ -30,8 +30,3 @@ def test_every_printed_figure_is_a_term(dipole):
 )
 def test_other_words_and_spellings_do(asked, found):
     assert es.term(asked).name == found
-
-
-def test_an_unknown_term_is_told_with_the_nearest():
-    with pytest.raises(es.UsageError, match="did you mean 'gain'"):
-        es.term("gian")

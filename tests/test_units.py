@@ -93,16 +93,3 @@ def test_texts_come_to(text, si, kind):
 def test_what_makes_no_sense_is_told(text, says):
     with pytest.raises(UnitError, match=says):
         units.evaluate(text)
-
-
-def test_only_names_in_the_text_are_asked_for():
-    class Watched(dict):
-        asked = ()
-
-        def __getitem__(self, name):
-            self.asked = (*self.asked, name)
-            return super().__getitem__(name)
-
-    names = Watched(a=Quantity(1.0, "length"), b=Quantity(2.0, "length"))
-    assert units.evaluate("2 * b", names).si == 4.0
-    assert names.asked == ("b",)

@@ -5,9 +5,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-import earshot as es
 from earshot.network.network import admittance_of, scattering
-from earshot.network.rational import fit, sweep
+from earshot.network.rational import fit
 
 
 @given(st.integers(1, 6), st.integers(0, 10**6))
@@ -38,32 +37,3 @@ def test_a_fit_finds_shared_resonances_however_many_entries(entries):
     model = fit(taken, resonator(taken, entries))
     exact = resonator(everywhere, entries)
     assert np.abs(model(everywhere) - exact).max() < 1e-6 * np.abs(exact).max()
-
-
-def test_many_entries_need_no_more_samples_than_few():
-    wanted = np.linspace(0.4e8, 1.2e8, 201)
-    counts = []
-    for entries in (4, 64):
-        taken = []
-
-        def sample(hertz, entries=entries, taken=taken):
-            taken.append(hertz)
-            return resonator(np.array([hertz / 1e8]), entries)[0]
-
-        found = sweep(wanted, sample, lambda _, y: y / 100, 1e-4)
-        exact = resonator(wanted / 1e8, entries)
-        assert np.abs(found.values - exact).max() < 1e-2
-        counts.append(len(taken))
-    assert counts[1] <= counts[0] + 4
-
-
-def test_a_trace_is_what_a_meter_without_phase_sees():
-    network = es.Network(np.linspace(1e8, 2e8, 21), np.full((21, 1, 1), 1 / 75 + 0j), ("feed",), np.array([50 + 0j]))
-    trace = es.Trace(network.frequencies, np.abs(network.reflection().values[:, 0]), 50, "meter")
-    assert trace.ports == ("measured",)
-    np.testing.assert_allclose(trace.vswr(), network.vswr())
-    np.testing.assert_allclose(trace.return_loss(), network.return_loss())
-    ours, theirs = trace.bandwidth(return_loss=10), network.bandwidth(return_loss=10)
-    assert ours["width_Hz"].tolist() == theirs["width_Hz"].tolist()
-    with pytest.raises(es.UsageError, match="give one limit"):
-        trace.bandwidth()

@@ -8,6 +8,8 @@ import sys
 import numpy as np
 import pytest
 
+import earshot as es
+
 
 def test_demo_runs_from_design_to_figures(run, tmp_path):
     status, out, err = run("demo", "--out", tmp_path / "demo")
@@ -127,27 +129,13 @@ def test_it_runs_as_a_module_and_says_its_version():
 
 
 def test_several_ports_need_a_case(run, tmp_path):
-    text = """
-title = "two"
-frequency = "150 MHz"
-[wire.a]
-radius = "1 mm"
-points = ["0, 0, 0", "0, 0, 0.9 m"]
-[wire.b]
-radius = "1 mm"
-points = ["0.5 m, 0, 0", "0.5 m, 0, 0.9 m"]
-[port.one]
-on = "a"
-[port.two]
-on = "b"
-reference = "75 ohm"
-"""
-    path = tmp_path / "two.toml"
-    path.write_text(text)
+    rods = [es.Wire(n, [(x, 0, 0), (x, 0, 0.9)], radius="1 mm") for n, x in (("one", 0), ("two", 0.5))]
+    pair = es.Antenna("two", rods, [es.Port("one", on="one"), es.Port("two", on="two", reference=75)])
+    path = es.write(es.Design(lambda _: pair, frequency="150 MHz"), tmp_path / "two.toml")
     status, _, err = run("solve", path)
     assert status == 2
     assert "no case says how they are driven" in err
-    path.write_text(text + '[case.both]\npower = { one = "1 W" }\nvoltage = { two = "3 V" }\n')
+    path.write_text(path.read_text() + '[case.both]\npower = { one = "1 W" }\nvoltage = { two = "3 V" }\n')
     status, out, _ = run("solve", path, "--out", tmp_path / "out")
     assert status == 0
     assert "at the ports" in out

@@ -113,23 +113,3 @@ def test_a_check_is_drawn_in_every_format(run, demo_path, tmp_path, ending):
     assert json.loads(out)["findings"][0]["level"] == "note"
     assert (tmp_path / f"x.{ending}").stat().st_size > 5000
     assert run("check", demo_path, "--draw", tmp_path / "x.doc")[0] == 2
-
-
-def test_progress_is_told_to_whoever_listens(demo_path):
-    from earshot.running import report, reporting
-
-    heard = []
-    report("nobody listens")
-    with reporting(heard.append):
-        es.solve(es.read_design(demo_path).design, ["148 MHz", "150 MHz"])
-    report("nobody listens any more")
-    assert [h.split(",")[0] for h in heard] == [f"solving Ternholm tag receiver at {f} MHz" for f in (148, 150)]
-
-
-def test_unused_values_are_told_before_a_solve(run, demo_path, tmp_path):
-    path = tmp_path / "spare.toml"
-    spare = demo_path.read_text().replace("[values]", "[values]\nspare = '3 mm'", 1)
-    path.write_text(spare)
-    _, _, err = run("solve", path, "-f", "150 MHz")
-    assert "note: value 'spare' is used by nothing" in err
-    assert "spare" in run("check", path)[1]

@@ -58,7 +58,7 @@ class FileBuild:
 
     def __call__(self, values: Values) -> Antenna:
         """The antenna for these values; raises DesignFileError with everything that is wrong."""
-        texts = Texts(self.name, self.folder, f"{values.frequency or self.frequency!r} Hz", {})
+        texts = Texts(self.name, self.folder, f"{values.frequency or self.frequency!r} Hz")
         antenna = built(texts, self.table, values.quantities, self.metals, medium_of(texts, self.table))
         texts.told()
         assert antenna is not None
@@ -80,7 +80,7 @@ def dimensions(design: Design) -> list[Dimension]:
     build = design.build
     if not isinstance(build, FileBuild):
         return []
-    texts = Texts(build.name, build.folder, f"{design.frequency!r} Hz", {})
+    texts = Texts(build.name, build.folder, f"{design.frequency!r} Hz")
     quantities = design.values.quantities
     found = _dimensions(texts, build.table, quantities)
     texts.told()

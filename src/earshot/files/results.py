@@ -69,7 +69,7 @@ def write_results(solution: Solution, path: Path, file: DesignFile | None = None
         "source": design.build.text if design is not None and isinstance(design.build, FileBuild) else "",
         "values": json.dumps({} if design is None else _values(design)),
         "mesh_rule": json.dumps(asdict(solution.rule)),
-        "record": json.dumps(asdict_record(solution.record)),
+        "record": json.dumps(_record(solution.record)),
         "evidence": "" if solution.evidence is None else json.dumps(asdict(solution.evidence)),
         "band_error": solution.band_error,
         "mesh_wavelength_m": grid.wavelength,
@@ -101,7 +101,7 @@ def write_results(solution: Solution, path: Path, file: DesignFile | None = None
     return write_atomically(path, save)
 
 
-def asdict_record(record: Record) -> dict[str, dict[str, float]]:
+def _record(record: Record) -> dict[str, dict[str, float]]:
     """A run's record as plain dictionaries."""
     return {"seconds": record.seconds, "times": dict(record.times), "bytes": dict(record.bytes)}
 

@@ -8,6 +8,7 @@ from typing import Annotated, Any, get_args
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
 
 from ..errors import DesignFileError
+from .texts import Fault
 
 Text = Annotated[str, Field(min_length=1)]
 
@@ -381,18 +382,19 @@ def _without_faults(content: dict[str, Any], problems: list[Any]) -> dict[str, A
     return mended
 
 
-def parsed(content: dict[str, Any], name: str) -> tuple[DesignTable, dict[str, str]]:
-    """The content of a design file, and what is wrong with it: a complaint, with place and cure, by place.
+def parsed(content: dict[str, Any], name: str) -> tuple[DesignTable, list[Fault]]:
+    """The content of a design file, and what is wrong with it.
 
     What is at fault is left out of the table. Raises DesignFileError when too little is left to go on reading.
     """
     try:
-        return DesignTable.model_validate(content), {}
+        return DesignTable.model_validate(content), []
     except ValidationError as problem:
         wrong = problem.errors()
-    faults = {_where(e["loc"]): f"{name}: {_explain(e)}" for e in reversed(wrong)}
-    faults = dict(reversed(faults.items()))
+    # Where one of several kinds may stand, each kind complains: the first will do.
+    by_place = {_where(e["loc"]): f"{name}: {_explain(e)}" for e in reversed(wrong)}
+    faults = [Fault(place, says) for place, says in reversed(by_place.items())]
     try:
         return DesignTable.model_validate(_without_faults(content, wrong)), faults
     except ValidationError:
-        raise DesignFileError("\n".join(faults.values())) from None
+        raise DesignFileError("\n".join(fault.says for fault in faults)) from None

@@ -2,13 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
 
 from .. import units
 from ..constants import wavelength
 from ..errors import DesignFileError, EarshotError, UnitError
+
+
+@dataclass(frozen=True, slots=True)
+class Fault:
+    """A complaint about a place in a file, such as "wire.rod.radius"."""
+
+    place: str
+    says: str
+
+    def explains(self, says: str) -> bool:
+        """Whether another complaint only follows from this one."""
+        kind, _, name = self.place.partition(".")
+        if kind == "values" and f"there is no value '{name.split('.')[0]}'" in says:
+            return True
+        return f": {self.place}:" in says or (kind == "frequency" and "uses lambda" in says)
 
 
 class Texts:
@@ -18,9 +34,9 @@ class Texts:
     places already known to be wrong; what follows from them is not told again, but counts among the stumbles.
     """
 
-    def __init__(self, name: str, folder: Path, frequency: str | float, faults: Mapping[str, str]) -> None:
+    def __init__(self, name: str, folder: Path, frequency: str | float, faults: Iterable[Fault] = ()) -> None:
         self.name, self.folder = name, folder
-        self.faults, self.stumbles = dict(faults), 0
+        self.faults, self.stumbles = list(faults), 0
         self.frequency: float | None = None
         with self.gathering("frequency"):
             hertz = self.quantity(frequency, "frequency", "frequency")
@@ -43,18 +59,13 @@ class Texts:
             for line in str(problem).splitlines():
                 # Faults found by the parts themselves do not know which file they came from.
                 says = line if line.startswith(f"{self.name}: ") else f"{self.name}: {line}"
-                if not any(self._follows(says, fault) for fault in self.faults):
-                    self.faults.setdefault(f"{place} {len(self.faults)}" if place in self.faults else place, says)
-
-    def _follows(self, says: str, fault: str) -> bool:
-        words = fault.split(" ")[0]
-        missing = words.startswith("values.") and f"there is no value '{words.split('.')[1]}'" in says
-        return missing or f": {words}:" in says or (words == "frequency" and "uses lambda" in says)
+                if not any(fault.explains(says) for fault in self.faults):
+                    self.faults.append(Fault(place, says))
 
     def told(self) -> None:
         """Raise DesignFileError with every complaint, a line each, if there are any."""
         if self.faults:
-            raise DesignFileError("\n".join(dict.fromkeys(self.faults.values())))
+            raise DesignFileError("\n".join(dict.fromkeys(fault.says for fault in self.faults)))
 
     def quantity(
         self, value: str | float, kind: str, what: str, names: Mapping[str, units.Quantity] | None = None
