@@ -109,9 +109,9 @@ _MEANINGS = {
     "azimuth": "azimuth: from +x towards +y",
 }
 _COMPASS = {
-    "angle from the peak": {0: "0° peak", 180: "180° back"},
-    "elevation": {0: "0° horizon", 90: "90° zenith", 180: "180° horizon", 270: "−90° nadir"},
-    "azimuth": {0: "0° = +x", 90: "90° = +y", 180: "180° = −x", 270: "270° = −y"},
+    "angle from the peak": {0: "0°\npeak", 180: "180°\nback"},
+    "elevation": {0: "0°\nhorizon", 90: "90° zenith", 180: "180°\nhorizon", 270: "−90° nadir"},
+    "azimuth": {0: "0°\n+x", 90: "90° +y", 180: "180°\n−x", 270: "270° −y"},
 }
 
 
@@ -200,7 +200,11 @@ def _circle(
     turns = range(0, 360, 30)
     signed = [a if a <= 180 or kind == "azimuth" else a - 360 for a in turns]
     axes.set_thetagrids(turns, [words.get(a, f"{s}°".replace("-", "−")) for a, s in zip(turns, signed, strict=True)])
-    axes.tick_params(axis="x", pad=11)
+    axes.tick_params(axis="x", pad=5)
+    for degrees, text in zip(turns, axes.get_xticklabels(), strict=True):
+        # Outwards from the rim, whatever their width.
+        across = float(np.cos(np.radians(degrees)))
+        text.set_horizontalalignment("left" if across > 0.1 else "right" if across < -0.1 else "center")
     axes.spines["polar"].set_color(FAINT)
     axes.legend(loc="lower center", bbox_to_anchor=(0.5, 1.11), ncols=1 if len(curves) < 6 else 2, fontsize=10)
 
