@@ -85,6 +85,7 @@ def test_check_ends_with_one_when_something_stops_it(run, demo_path, tmp_path):
         (["solve", "DEMO", "--set", "driven=7"], 2, "needs one|range|is a"),
         (["solve", "DEMO", "-f", "0 MHz"], 2, "not above zero"),
         (["solve", "DEMO", "-f", "150"], 2, "has no unit"),
+        (["solve", "DEMO", "-f", "1e99 Hz"], 3, "is the frequency right"),
         (["solve", "DEMO", "--out", "FILE/folder"], 3, "cannot write into folder"),
         (["plot", "DEMO", "vwsr"], 2, "did you mean 'vswr'"),
         (["plot", "DEMO", "--format", "gif"], 2, "written as one of png"),

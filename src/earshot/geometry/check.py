@@ -293,7 +293,7 @@ def _sizes(antenna: Antenna, frequency: float, rule: MeshRule) -> Iterator[Findi
             yield Finding(
                 "warn",
                 wire.name,
-                f"wire '{wire.name}' is thick: its radius is {wire.radius / wave:.3f} wavelengths at "
+                f"wire '{wire.name}' is thick: its radius is {wire.radius / wave:.3g} wavelengths at "
                 f"{frequency / 1e6:g} MHz, beyond {_THICKEST:g}, where current round the wire is no longer uniform",
                 "use a thinner wire or a lower frequency",
             )

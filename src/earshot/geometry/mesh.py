@@ -16,12 +16,13 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from ..errors import ModelError, UsageError
+from ..errors import ModelError, RunError, UsageError
 from .antenna import Antenna
 from .parts import Wire
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
+_MOST_SEGMENTS = 1e6
 
 
 @dataclass(frozen=True, slots=True)
@@ -266,9 +267,16 @@ def _cuts(
 def mesh(antenna: Antenna, wavelength: float, rule: MeshRule | None = None) -> WireMesh:
     """Divide an antenna's wires into segments for wavelengths down to `wavelength`, in metres.
 
-    Raises ModelError for pieces of no length and UsageError for ports on wires that are not there.
+    Raises ModelError for pieces of no length, UsageError for ports on wires that are not there, and RunError for more
+    segments than any memory holds.
     """
     rule = rule or MeshRule()
+    long = sum(w.length for w in antenna.wires) / wavelength
+    if not long * rule.per_wavelength < _MOST_SEGMENTS:
+        raise RunError(
+            f"antenna '{antenna.name}' is {long:.3g} wavelengths of wire and would need "
+            f"{long * rule.per_wavelength:.3g} segments: is the frequency right? Use a lower one, or a coarser mesh"
+        )
     for gap in antenna.gaps:
         antenna.wire(gap.on)
     spans = _spans(antenna, rule)
