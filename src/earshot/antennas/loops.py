@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ..geometry.design import Design
-from .sheet import Sheet
+from .draft import Draft
 
 
 def circular_loop(frequency: str | float, **values: str | float) -> Design:
@@ -13,15 +13,15 @@ def circular_loop(frequency: str | float, **values: str | float) -> Design:
     it is a small loop, in whose plane the field is strongest. values: to change, by name. Raises UsageError and
     UnitError.
     """
-    sheet = Sheet("Circular loop", "A circular loop of one wavelength, fed at the bottom.", frequency)
+    draft = Draft("Circular loop", "A circular loop of one wavelength, fed at the bottom.", frequency)
     across = "0, -around / pi / 2, 0", "0, around / pi / 2, 0"
-    sheet.value("around", "1.062 lambda", "0.05 lambda", "2.5 lambda", "circumference; drawn: the diameter", *across)
-    sheet.rod("0.002 lambda")
-    sheet.curve("loop", "circle", {"diameter": "around / pi", "axis": "x", "start": "90 deg"})
-    sheet.port("feed", "loop", 0.5, "100 ohm")
-    sheet.band(0.9, 1.1)
-    sheet.case("E", "H")
-    return sheet.design(values)
+    draft.value("around", "1.062 lambda", "0.05 lambda", "2.5 lambda", "circumference; drawn: the diameter", *across)
+    draft.rod("0.002 lambda")
+    draft.curve("loop", "circle", {"diameter": "around / pi", "axis": "x", "start": "90 deg"})
+    draft.port("feed", "loop", 0.5, "100 ohm")
+    draft.band(0.9, 1.1)
+    draft.case("E", "H")
+    return draft.design(values)
 
 
 def square_loop(frequency: str | float, **values: str | float) -> Design:
@@ -31,15 +31,15 @@ def square_loop(frequency: str | float, **values: str | float) -> Design:
     change, by name.
     Raises UsageError and UnitError.
     """
-    sheet = Sheet("Square loop", "A square loop, fed in the middle of its lower side.", frequency)
+    draft = Draft("Square loop", "A square loop, fed in the middle of its lower side.", frequency)
     bottom = "0, -side / 2, -side / 2", "0, side / 2, -side / 2"
-    sheet.value("side", "0.274 lambda", "0.02 lambda", "0.6 lambda", "of the square", *bottom)
-    sheet.rod("0.002 lambda")
-    sheet.wire("loop", *bottom, "0, side / 2, side / 2", "0, -side / 2, side / 2", bottom[0])
-    sheet.port("feed", "loop", 0.125, "100 ohm")
-    sheet.band(0.9, 1.1)
-    sheet.case("E", "H")
-    return sheet.design(values)
+    draft.value("side", "0.274 lambda", "0.02 lambda", "0.6 lambda", "of the square", *bottom)
+    draft.rod("0.002 lambda")
+    draft.wire("loop", *bottom, "0, side / 2, side / 2", "0, -side / 2, side / 2", bottom[0])
+    draft.port("feed", "loop", 0.125, "100 ohm")
+    draft.band(0.9, 1.1)
+    draft.case("E", "H")
+    return draft.design(values)
 
 
 def delta_loop(frequency: str | float, **values: str | float) -> Design:
@@ -48,15 +48,15 @@ def delta_loop(frequency: str | float, **values: str | float) -> Design:
     In the y-z plane, fed in the middle of the base: horizontal polarisation, strongest along x. values: to change, by
     name. Raises UsageError and UnitError.
     """
-    sheet = Sheet("Delta loop", "A delta loop: an equilateral triangle fed in the middle of its base.", frequency)
+    draft = Draft("Delta loop", "A delta loop: an equilateral triangle fed in the middle of its base.", frequency)
     base = "0, -side / 2, 0", "0, side / 2, 0"
-    sheet.value("side", "0.3695 lambda", "0.02 lambda", "0.8 lambda", "of the triangle", *base)
-    sheet.rod("0.002 lambda")
-    sheet.wire("loop", *base, "0, 0, side * sqrt(0.75)", base[0])
-    sheet.port("feed", "loop", "side / 2", "100 ohm")
-    sheet.band(0.9, 1.1)
-    sheet.case("E", "H")
-    return sheet.design(values)
+    draft.value("side", "0.3695 lambda", "0.02 lambda", "0.8 lambda", "of the triangle", *base)
+    draft.rod("0.002 lambda")
+    draft.wire("loop", *base, "0, 0, side * sqrt(0.75)", base[0])
+    draft.port("feed", "loop", "side / 2", "100 ohm")
+    draft.band(0.9, 1.1)
+    draft.case("E", "H")
+    return draft.design(values)
 
 
 def helix(frequency: str | float, **values: str | float) -> Design:
@@ -65,20 +65,20 @@ def helix(frequency: str | float, **values: str | float) -> Design:
     Upright, fed at its foot; about 140 ohm. Right-handed. values: to change, by name. Raises UsageError and UnitError.
     """
     purpose = "An axial-mode helix over a large plane, taken as infinite and perfect."
-    sheet = Sheet("Axial-mode helix", purpose, frequency, medium="perfect plane")
+    draft = Draft("Axial-mode helix", purpose, frequency, medium="perfect plane")
     across = "-around / pi / 2, 0, lead", "around / pi / 2, 0, lead"
-    sheet.value("around", "1.05 lambda", "0.7 lambda", "1.4 lambda", "circumference; drawn: the diameter", *across)
+    draft.value("around", "1.05 lambda", "0.7 lambda", "1.4 lambda", "circumference; drawn: the diameter", *across)
     one = "around / pi / 2, 0, lead", "around / pi / 2, 0, lead + rise"
-    sheet.value("rise", "0.235 lambda", "0.15 lambda", "0.35 lambda", "of one turn", *one)
-    sheet.value("turns", 8, 2, 40, "of the helix")
-    sheet.value("lead", "0.02 lambda", "0.01 lambda", "0.1 lambda", "straight up from the plane")
-    sheet.rod("0.006 lambda")
-    sheet.curve(
+    draft.value("rise", "0.235 lambda", "0.15 lambda", "0.35 lambda", "of one turn", *one)
+    draft.value("turns", 8, 2, 40, "of the helix")
+    draft.value("lead", "0.02 lambda", "0.01 lambda", "0.1 lambda", "straight up from the plane")
+    draft.rod("0.006 lambda")
+    draft.curve(
         "helix",
         "helix",
         {"diameter": "around / pi", "rise": "rise", "turns": "turns", "base": "0, 0, lead", "lead": "lead"},
     )
-    sheet.port("feed", "helix", 0, "140 ohm")
-    sheet.band(0.8, 1.2)
-    sheet.case("azimuth 0 deg", "azimuth 90 deg")
-    return sheet.design(values)
+    draft.port("feed", "helix", 0, "140 ohm")
+    draft.band(0.8, 1.2)
+    draft.case("azimuth 0 deg", "azimuth 90 deg")
+    return draft.design(values)

@@ -21,7 +21,7 @@ _REMARKS = {
 }
 
 
-class Sheet:
+class Draft:
     """A design file in the making. title and purpose head it; frequency is where "lambda" is measured."""
 
     def __init__(self, title: str, purpose: str, frequency: str | float, *, medium: str = "") -> None:
