@@ -185,6 +185,18 @@ def test_the_check_sees_what_was_not_meant(wires, port, level, says):
     assert [f for f in found if f.level == level and re.search(says, str(f))], found
 
 
+def test_twins_run_the_same_way_whatever_their_thickness():
+    corners = [(0, 0, 0), (1, 0, 0), (1, 0, 1), (0, 0, 1)]
+    thin, thick = wire("a", *corners), wire("b", *corners[::-1], radius=4e-3)
+    found = es.Antenna("t", [thin, thick], [es.Port("feed", "a", at=0.2)]).check()
+    assert [str(f) for f in found] == ["wire 'b' runs through the same points as 'a': take one out"]
+    # The same corners in another order are another wire, which meets the first at them.
+    across = wire("b", corners[0], corners[2])
+    other = wire("c", corners[2], corners[0], corners[1], radius=2e-3)
+    told = str(es.Antenna("t", [thin, across, other], [es.Port("feed", "a", at=0.2)]).check())
+    assert "runs through the same points" not in told
+
+
 def test_one_fault_is_told_once():
     twins = es.Antenna("t", [wire("a", (0, 0, 0), (0, 0, 1)), wire("b", (0, 0, 0), (0, 0, 1))], [es.Port("feed", "a")])
     assert len(twins.check("150 MHz")) == 1

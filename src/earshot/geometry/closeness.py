@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from .antenna import Antenna
 from .findings import Finding
+from .mesh import joint_reach
 from .pieces import Floats, Pieces, as_place, words_for
 
 Ints = NDArray[np.int64]
@@ -63,12 +64,14 @@ def closeness(antenna: Antenna, pieces: Pieces) -> Iterator[Finding]:
 
 
 def duplicates(antenna: Antenna) -> list[Finding]:
-    """Wires through the very same points as an earlier one."""
-    seen: dict[frozenset[tuple[float, ...]], str] = {}
+    """Wires through the very same points as an earlier one, in the same order or the other way."""
+    seen: dict[tuple[tuple[float, ...], ...], str] = {}
     found = []
+    reach = joint_reach(antenna)
     for wire in antenna.wires:
-        key = frozenset(tuple(np.round(np.array(p) / (1e-3 * wire.radius))) for p in wire.points)
-        first = seen.setdefault(key, wire.name)
+        # Adding zero makes -0.0 the 0.0 that it is.
+        way = tuple(map(tuple, np.round(wire.corners / reach) + 0.0))
+        first = seen.setdefault(min(way, way[::-1]), wire.name)
         if first != wire.name:
             says = f"wire '{wire.name}' runs through the same points as '{first}'"
             found.append(Finding("stop", wire.name, says, "take one out", as_place(wire.at(wire.length / 2))))
