@@ -21,7 +21,6 @@ def test_every_printed_figure_is_a_term(dipole):
 @pytest.mark.parametrize(
     ("asked", "found"),
     [
-        ("swr", "VSWR"),
         ("front to back", "front-to-back ratio"),
         ("S11", "reflection coefficient"),
         ("e-plane", "E-plane"),

@@ -85,9 +85,7 @@ def test_texts_come_to(text, si, kind):
         ("9 ** 9 ** 9", "cannot be worked out"),
         ("(1).__class__", "cannot be worked out"),
         ("open('x')", "cannot be worked out|no value|is not"),
-        ("3 m / 0", "divides by zero"),
         ("", "cannot be worked out"),
-        ("3 kg", "nothing here does"),
     ],
 )
 def test_what_makes_no_sense_is_told(text, says):

@@ -85,7 +85,6 @@ def test_new_writes_a_file_that_solves(run, tmp_path):
         (["export", "RESULTS", "x.s1p", "--parameters", "H"], "is not one of S, Y, Z"),
         (["export", "RESULTS", "x.s1p", "--reference", "50"], "has no unit"),
         (["export", "RESULTS", "x.s1p", "--reference", "0 ohm"], "not above zero"),
-        (["export", "RESULTS", "x.doc"], "cannot be written there"),
         (["export", "CURVE", "x.s1p", "--set", "a=1 m"], "is a curve"),
         (["show", "TAG"], "not a results file"),
         (["show", "gone.nc"], "there is no results file"),

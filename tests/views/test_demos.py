@@ -104,12 +104,3 @@ def test_comparing_models_with_unlike_ports(run, tmp_path, demo_path):
     assert rows["gain"]["two"] is not None
     assert (tmp_path / "c" / "vswr.svg").read_text().startswith("<?xml")
     assert "solving two masts" in err
-
-
-@pytest.mark.parametrize("ending", ["svg", "pdf", "png"])
-def test_a_check_is_drawn_in_every_format(run, demo_path, tmp_path, ending):
-    status, out, _ = run("check", demo_path, "--draw", tmp_path / f"x.{ending}", "--json")
-    assert status == 0
-    assert json.loads(out)["findings"][0]["level"] == "note"
-    assert (tmp_path / f"x.{ending}").stat().st_size > 5000
-    assert run("check", demo_path, "--draw", tmp_path / "x.doc")[0] == 2
