@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
@@ -11,12 +11,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import units
+from ..constants import wavelength
 from ..errors import UsageError, unknown
 from ..media.metals import Metal
 from ..media.metals import metal as metal_named
 from ..media.surroundings import FreeSpace, Medium
 from .circuit_parts import Line, Load, Stub, Terminal
 from .parts import Gap, Length, Port, Wire
+from .profiles import distance
+from .sheets import Sheet
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -27,7 +30,7 @@ if TYPE_CHECKING:
 _AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 
 
-Part = Wire | Port | Terminal | Load | Line | Stub
+Part = Wire | Sheet | Port | Terminal | Load | Line | Stub
 
 
 def _refuse_twins(kind: str, names: Sequence[str], antenna: str) -> None:
@@ -38,10 +41,11 @@ def _refuse_twins(kind: str, names: Sequence[str], antenna: str) -> None:
 
 @dataclass(frozen=True, slots=True)
 class Antenna:
-    """Wires, what is joined to them, and a medium. Every change gives a new antenna.
+    """Wires, sheets, what is joined to them, and a medium. Every change gives a new antenna.
 
-    ports: where it is fed. loads: lumped impedances. terminals: gaps for lines alone. lines: `Line` and `Stub`. Raises
-    UsageError for two parts of one name and for an antenna without wires; everything else is for `check`.
+    ports: where it is fed. sheets: thin metal in the shape of surfaces. loads: lumped impedances. terminals: gaps for
+    lines alone. lines: `Line` and `Stub`. Raises UsageError for two parts of one name and for an antenna without metal;
+    everything else is for `check`.
 
     >>> dipole = Antenna("dipole", [Wire("rod", [(0, 0, -0.5), (0, 0, 0.5)], radius="2 mm")], [Port("feed", on="rod")])
     >>> dipole.raised("3 m").wires[0].points[0]
@@ -55,14 +59,16 @@ class Antenna:
     loads: tuple[Load, ...]
     terminals: tuple[Terminal, ...]
     lines: tuple[Line | Stub, ...]
+    sheets: tuple[Sheet, ...]
 
     def __init__(
         self,
         name: str,
-        wires: Iterable[Wire],
+        wires: Iterable[Wire] = (),
         ports: Iterable[Port] = (),
         medium: Medium | None = None,
         *,
+        sheets: Iterable[Sheet] = (),
         loads: Iterable[Load] = (),
         terminals: Iterable[Terminal] = (),
         lines: Iterable[Line | Stub] = (),
@@ -74,9 +80,10 @@ class Antenna:
         object.__setattr__(self, "loads", tuple(loads))
         object.__setattr__(self, "terminals", tuple(terminals))
         object.__setattr__(self, "lines", tuple(lines))
-        if not self.wires:
-            raise UsageError(f"antenna '{name}' has no wires: give it at least one")
-        _refuse_twins("wire", [w.name for w in self.wires], name)
+        object.__setattr__(self, "sheets", tuple(sheets))
+        if not (self.wires or self.sheets):
+            raise UsageError(f"antenna '{name}' has no wires or sheets: give it at least one")
+        _refuse_twins("part", [x.name for x in self.metal], name)
         _refuse_twins("port", [p.name for p in self.ports], name)
         _refuse_twins("gap", [g.name for g in self.gaps], name)
         _refuse_twins("line", [x.name for x in self.lines], name)
@@ -93,6 +100,13 @@ class Antenna:
                 return wire
         raise UsageError(f"antenna '{self.name}': {unknown('wire', name, [w.name for w in self.wires])}")
 
+    def sheet(self, name: str) -> Sheet:
+        """The sheet of that name; raises UsageError naming the nearest one there is."""
+        for sheet in self.sheets:
+            if sheet.name == name:
+                return sheet
+        raise UsageError(f"antenna '{self.name}': {unknown('sheet', name, [s.name for s in self.sheets])}")
+
     def port(self, name: str) -> Port:
         """The port of that name; raises UsageError naming the nearest one there is."""
         for port in self.ports:
@@ -102,8 +116,8 @@ class Antenna:
 
     @property
     def extent(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Least and greatest corner of the box round all wires, each (3,), metres."""
-        corners = np.concatenate([w.corners for w in self.wires])
+        """Least and greatest corner of the box round all metal, each (3,), metres."""
+        corners = np.concatenate([*(w.corners for w in self.wires), *(s.surface.bounds for s in self.sheets)])
         return corners.min(axis=0), corners.max(axis=0)
 
     @property
@@ -112,24 +126,58 @@ class Antenna:
         low, high = self.extent
         return float(np.linalg.norm(high - low))
 
-    def grounded(self, wire: Wire) -> tuple[bool, bool]:
-        """Whether the first and the last point of a wire stand on a plane."""
-        if not self.medium.has_plane:
-            return False, False
+    def standing(self, wire: Wire) -> tuple[bool, ...]:
+        """Which corners of a wire stand on a plane or on a sheet: within a thousandth of its radius."""
         reach = 1e-3 * wire.radius
-        return abs(wire.points[0][2]) <= reach, abs(wire.points[-1][2]) <= reach
+        on = np.abs(wire.corners[:, 2]) <= reach if self.medium.has_plane else np.zeros(len(wire.points), bool)
+        for sheet in self.sheets:
+            on = on | (distance(sheet.surface, wire.corners) <= reach)
+        return tuple(on.tolist())
 
-    def check(self, frequency: str | float | None = None, rule: MeshRule | None = None) -> Findings:
+    def grounded(self, wire: Wire) -> tuple[bool, bool]:
+        """Whether the first and the last point of a wire stand on a plane or on a sheet."""
+        on = self.standing(wire) if self.sheets or self.medium.has_plane else (False, False)
+        return on[0], on[-1]
+
+    def place_of(self, gap: Gap) -> NDArray[np.float64]:
+        """The middle of a gap (3,), metres."""
+        if gap.place is not None:
+            return np.array(gap.place)
+        wire = self.wire(gap.on)
+        return wire.at(sum(gap.span(wire, self.grounded(wire))) / 2)
+
+    def sheet_quality(self, frequency: str | float, rule: MeshRule | None = None) -> pd.DataFrame:
+        """How the sheets are meshed at a frequency: per sheet, triangles, area, edges, least angle and worst shape.
+
+        Shape is 4√3 area over the sum of the squared sides: 1 for equal sides, 0 for a sliver. Raises as a solve does.
+        """
+        import pandas as pd
+
+        from .mesh import MeshRule as Rule
+        from .sheet_mesh import quality, sheet_mesh
+
+        mesh = sheet_mesh(self, wavelength(units.frequency(frequency)), rule or Rule())
+        return pd.DataFrame(quality(mesh, self)).T.rename_axis("sheet").astype({"triangles": int})
+
+    def check(
+        self, frequency: str | float | None = None, rule: MeshRule | None = None, *, fed: bool = True
+    ) -> Findings:
         """Findings, worst first; an empty list is good news.
 
-        With a frequency, size and the density of the mesh that `rule` makes are looked at too.
+        With a frequency, sizes and the mesh that `rule` makes are looked at too. fed: whether it must have a port.
         """
         from .check import check
 
-        return check(self, None if frequency is None else units.frequency(frequency), rule)
+        return check(self, None if frequency is None else units.frequency(frequency), rule, fed=fed)
 
     def _mapped(self, matrix: NDArray[np.float64], shift: NDArray[np.float64]) -> Antenna:
-        return replace(self, wires=tuple(w.transformed(matrix, shift) for w in self.wires))
+        return self._every(lambda part: part.transformed(matrix, shift))
+
+    def _every(self, change: Callable[[Any], Any]) -> Antenna:
+        """The antenna with a change made to every wire, sheet and gap."""
+        parts = ("wires", "sheets", "ports", "loads", "terminals")
+        changed: dict[str, Any] = {kind: tuple(change(part) for part in getattr(self, kind)) for kind in parts}
+        return replace(self, **changed)
 
     def moved(self, by: Sequence[Length]) -> Antenna:
         """The antenna moved by (x, y, z), metres or text."""
@@ -189,6 +237,7 @@ class Antenna:
             loads=self.loads + other.loads,
             terminals=self.terminals + other.terminals,
             lines=self.lines + other.lines,
+            sheets=self.sheets + other.sheets,
         )
 
     def __radd__(self, other: object) -> Antenna:
@@ -196,8 +245,13 @@ class Antenna:
         return self if other == 0 else NotImplemented
 
     @property
+    def metal(self) -> tuple[Wire | Sheet, ...]:
+        """Every wire and every sheet."""
+        return (*self.wires, *self.sheets)
+
+    @property
     def _part_names(self) -> set[str]:
-        return {part.name for part in (*self.wires, *self.gaps, *self.lines)}
+        return {part.name for part in (*self.metal, *self.gaps, *self.lines)}
 
     def prefixed(self, prefix: str) -> Antenna:
         """The antenna with a prefix before the name of every part, to be combined with another copy."""
@@ -212,6 +266,7 @@ class Antenna:
         return replace(
             self,
             wires=tuple(replace(w, name=prefix + w.name) for w in self.wires),
+            sheets=tuple(replace(s, name=prefix + s.name) for s in self.sheets),
             ports=tuple(gap(p) for p in self.ports),
             loads=tuple(gap(x) for x in self.loads),
             terminals=tuple(gap(t) for t in self.terminals),
@@ -239,19 +294,13 @@ class Antenna:
         if not (math.isfinite(factor) and factor > 0.0):
             raise UsageError(f"scaled: factor {factor} is not above zero")
 
-        def stretched(gap: Any) -> Any:
-            wire = self.wire(gap.on)
-            width = None if gap.gap is None else gap.gap * factor
-            return replace(gap, at=gap.distance(wire) / wire.length, gap=width)
+        def stretched(part: Any) -> Any:
+            if isinstance(part, Gap) and part.place is None:
+                wire = self.wire(part.on)
+                part = replace(part, at=part.distance(wire) / wire.length)
+            return part.transformed(np.eye(3) * factor, np.zeros(3), factor)
 
-        return replace(
-            self,
-            wires=tuple(w.transformed(np.eye(3) * factor, np.zeros(3), factor) for w in self.wires),
-            ports=tuple(stretched(p) for p in self.ports),
-            loads=tuple(stretched(x) for x in self.loads),
-            terminals=tuple(stretched(t) for t in self.terminals),
-            lines=tuple(replace(x, length=x.length * factor) for x in self.lines),
-        )
+        return replace(self._every(stretched), lines=tuple(replace(x, length=x.length * factor) for x in self.lines))
 
     def without(self, *names: str) -> Antenna:
         """The antenna less the named parts; gaps on a wire that goes, go with it, and lines with their gaps."""
@@ -260,11 +309,13 @@ class Antenna:
             if name not in known:
                 raise UsageError(f"antenna '{self.name}': {unknown('part', name, known)}")
         wires = tuple(w for w in self.wires if w.name not in names)
-        metal = {w.name for w in wires}
+        sheets = tuple(s for s in self.sheets if s.name not in names)
+        metal = {w.name for w in wires} | {s.name for s in sheets}
         gaps = {g.name for g in self.gaps if g.name not in names and g.on in metal}
         return replace(
             self,
             wires=wires,
+            sheets=sheets,
             ports=tuple(p for p in self.ports if p.name in gaps),
             loads=tuple(x for x in self.loads if x.name in gaps),
             terminals=tuple(t for t in self.terminals if t.name in gaps),
@@ -280,6 +331,7 @@ class Antenna:
         return replace(
             self,
             wires=merged(self.wires, Wire),
+            sheets=merged(self.sheets, Sheet),
             ports=merged(self.ports, Port),
             loads=merged(self.loads, Load),
             terminals=merged(self.terminals, Terminal),
@@ -291,9 +343,13 @@ class Antenna:
         return replace(self, medium=medium)
 
     def made_of(self, metal: Metal | str | None) -> Antenna:
-        """The antenna with every wire of one metal, or of a perfect conductor (None)."""
+        """The antenna with every wire and sheet of one metal, or of a perfect conductor (None)."""
         found = metal_named(metal) if isinstance(metal, str) else metal
-        return replace(self, wires=tuple(replace(w, metal=found) for w in self.wires))
+        return replace(
+            self,
+            wires=tuple(replace(w, metal=found) for w in self.wires),
+            sheets=tuple(replace(s, metal=found) for s in self.sheets),
+        )
 
     def renamed(self, name: str) -> Antenna:
         """The antenna under another name."""

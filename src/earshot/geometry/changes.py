@@ -36,7 +36,7 @@ def part_changes(before: Antenna, after: Antenna) -> pd.DataFrame:
     import pandas as pd
 
     rows: list[tuple[str, str, str]] = []
-    for kind in ("wires", "ports", "loads", "terminals", "lines"):
+    for kind in ("wires", "sheets", "ports", "loads", "terminals", "lines"):
         old, new = ({p.name: p for p in getattr(a, kind)} for a in (before, after))
         for name in dict.fromkeys([*old, *new]):
             if name not in new:

@@ -25,8 +25,26 @@ _THICKEST = 0.05
 _SMALLEST = 5e-4
 
 
-def check(antenna: Antenna, frequency: float | None = None, rule: MeshRule | None = None) -> Findings:
-    """Look at an antenna before it is solved, at a frequency in Hz if one is given."""
+def check(
+    antenna: Antenna, frequency: float | None = None, rule: MeshRule | None = None, *, fed: bool = True
+) -> Findings:
+    """Look at an antenna before it is solved, at a frequency (Hz) if one is given. fed: whether it must have a port."""
+    findings = list(_plain_ports(antenna, fed))
+    if antenna.wires:
+        findings += _of_wires(antenna)
+    if antenna.sheets:
+        from . import sheet_check
+
+        findings += sheet_check.described(antenna)
+        # A mesh is made only of what can be meshed.
+        if frequency is not None and not any(f.level == "stop" for f in findings):
+            findings += sheet_check.meshed(antenna, frequency, rule or MeshRule())
+    if frequency is not None:
+        findings += _sizes(antenna, frequency, rule or MeshRule())
+    return Findings(findings)
+
+
+def _of_wires(antenna: Antenna) -> list[Finding]:
     pieces = straight_pieces(antenna)
     findings = [
         *_ports(antenna, pieces),
@@ -41,20 +59,24 @@ def check(antenna: Antenna, frequency: float | None = None, rule: MeshRule | Non
     # What lies on its twin touches it everywhere: said once.
     doubled = [f"'{f.part}'" for f in twins]
     findings = [f for f in findings if not any(name in f.says for name in doubled)] + twins
-    findings += _isolated(antenna, pieces)
-    if frequency is not None:
-        findings += _sizes(antenna, frequency, rule or MeshRule())
-    return Findings(findings)
+    return [*findings, *_isolated(antenna, pieces)]
+
+
+def _plain_ports(antenna: Antenna, fed: bool) -> Iterator[Finding]:
+    if fed and not antenna.ports:
+        yield Finding("stop", antenna.name, f"antenna '{antenna.name}' has no port", "mark where it is fed")
+    names = [part.name for part in antenna.metal]
+    for gap in antenna.gaps:
+        if gap.on not in names:
+            kind = "wire" if not antenna.sheets else "wire or sheet"
+            yield Finding("stop", gap.name, f"{gap.what}: {unknown(kind, gap.on, names)}", "name one of them")
 
 
 def _ports(antenna: Antenna, pieces: Pieces) -> Iterator[Finding]:
-    if not antenna.ports:
-        yield Finding("stop", antenna.name, f"antenna '{antenna.name}' has no port", "mark where it is fed")
     wires = {w.name: w for w in antenna.wires}
     arms = np.bincount(pieces.joint.ravel())
     for port in antenna.gaps:
         if port.on not in wires:
-            yield Finding("stop", port.name, f"{port.what}: {unknown('wire', port.on, wires)}", "name one of them")
             continue
         wire = wires[port.on]
         grounded = antenna.grounded(wire)
@@ -105,10 +127,13 @@ def _isolated(antenna: Antenna, pieces: Pieces) -> Iterator[Finding]:
     from scipy.sparse import coo_array
     from scipy.sparse.csgraph import connected_components
 
-    count = int(pieces.joint.max()) + 1
+    # All sheets are taken as one piece: which of them meet is seen in the mesh.
+    sheets = int(pieces.joint.max()) + 1
+    count = sheets + 1
     wires = {w.name: int(pieces.joint[pieces.wire == i][0, 0]) for i, w in enumerate(antenna.wires)}
-    gaps = {g.name: wires[g.on] for g in antenna.gaps if g.on in wires}
+    gaps = {g.name: wires.get(g.on, sheets) for g in antenna.gaps}
     links = [*pieces.joint.tolist()]
+    links += [[wires[w.name], sheets] for w in antenna.wires if antenna.sheets and any(antenna.standing(w))]
     # A line, and the plane, carry power from one piece to another.
     for line in antenna.lines:
         ends = [gaps[p] for p in line.places if p in gaps]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from .. import units
@@ -13,15 +14,23 @@ from .parts import Gap, Length, named
 
 @dataclass(frozen=True, slots=True, init=False)
 class Terminal(Gap):
-    """A gap that lines and stubs can be joined to, and nothing else is. See `Port` for `at` and `gap`."""
+    """A gap that lines and stubs can be joined to, and nothing else is. See `Port` for `at`, `gap` and `across`."""
 
-    def __init__(self, name: str, on: str, at: float | str = 0.5, gap: Length | None = None) -> None:
-        self._place("terminal", name, on, at, gap)
+    def __init__(
+        self,
+        name: str,
+        on: str,
+        at: float | str | Sequence[Length] = 0.5,
+        gap: Length | None = None,
+        *,
+        across: str | Sequence[float] | None = None,
+    ) -> None:
+        self._place("terminal", name, on, at, gap, across)
 
 
 @dataclass(frozen=True, slots=True, init=False)
 class Load(Gap):
-    """A lumped impedance in a gap of a wire. See `Port` for `at` and `gap`.
+    """A lumped impedance in a gap of a wire or a sheet. See `Port` for `at`, `gap` and `across`.
 
     impedance: made by `series`, `parallel`, `trap`, `impedance`, or a number in ohm.
     """
@@ -29,9 +38,16 @@ class Load(Gap):
     impedance: Impedance
 
     def __init__(
-        self, name: str, on: str, at: float | str = 0.5, *, impedance: Impedance | complex, gap: Length | None = None
+        self,
+        name: str,
+        on: str,
+        at: float | str | Sequence[Length] = 0.5,
+        *,
+        impedance: Impedance | complex,
+        gap: Length | None = None,
+        across: str | Sequence[float] | None = None,
     ) -> None:
-        self._place("load", name, on, at, gap)
+        self._place("load", name, on, at, gap, across)
         object.__setattr__(self, "impedance", _impedance(impedance))
 
 

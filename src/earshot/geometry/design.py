@@ -177,10 +177,12 @@ class Design:
         return new
 
     def cross_sections(self) -> set[str]:
-        """The lengths among the values that set the thickness of a wire, a wall or a jacket."""
+        """The lengths among the values that set the thickness of a wire, a wall, a jacket or a sheet."""
 
         def thicknesses(design: Design) -> list[tuple[float, ...]]:
-            return [(w.radius, w.wall or 0.0, w.jacket.thickness if w.jacket else 0.0) for w in design.antenna.wires]
+            antenna = design.antenna
+            round_ = [(w.radius, w.wall or 0.0, w.jacket.thickness if w.jacket else 0.0) for w in antenna.wires]
+            return [*round_, *((s.thickness or 0.0,) for s in antenna.sheets)]
 
         usual, found = thicknesses(self), set()
         for name, value in self.given:

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from ..errors import ModelError, RunError, UsageError
 from .antenna import Antenna
+from .grading import graded_cuts
 from .parts import Wire
 
 Floats = NDArray[np.float64]
@@ -32,6 +33,11 @@ class MeshRule:
     per_wavelength: segments per wavelength where nothing asks for more. growth: how much longer segments may get per
     unit of distance from a free end or port; None gives a uniform mesh that ignores both. finest: length at free
     ends in radii. port_share: segments across a port's gap. least: segments a connected piece has at least.
+
+    Of sheets: sheets_per_wavelength: edges of triangles per wavelength where nothing asks for more. edge: length of an
+    edge across a rim, over the usual one. around: chords of a round sheet, at least. foot: size of the triangles where
+    a wire stands, in its radii.
+
     Raises UsageError for values that make no mesh.
     """
 
@@ -40,9 +46,13 @@ class MeshRule:
     finest: float = 0.1
     port_share: float = 4.0
     least: float = 16.0
+    sheets_per_wavelength: float = 10.0
+    edge: float = 0.1
+    around: int = 24
+    foot: float = 2.0
 
     def __post_init__(self) -> None:
-        for name in ("per_wavelength", "finest", "port_share", "least"):
+        for name in set(self.__dataclass_fields__) - {"growth"}:
             if not (math.isfinite(getattr(self, name)) and getattr(self, name) > 0.0):
                 raise UsageError(f"mesh rule: {name} = {getattr(self, name)} is not above zero")
         if self.growth is not None and not 0.0 < self.growth < 10.0:
@@ -54,7 +64,7 @@ class WireMesh:
     """Straight segments with nodes at their ends.
 
     nodes (m, 3): places, metres. ends (n, 2): first and last node of each segment. radii (n,). wire (n,): index of the
-    wire. arc (n, 2): distance along the wire at both ends. grounded (m,): whether a node stands on a plane.
+    wire. arc (n, 2): distance along the wire at both ends. grounded (m,): whether a node stands on a plane or a sheet.
     """
 
     nodes: Floats
@@ -205,36 +215,6 @@ def _pieces(spans: _Spans, nodes: int) -> tuple[Ints, Floats]:
     return np.asarray(label, np.int64), np.asarray(lengths, float)
 
 
-def _graded_cuts(length: float, first: float, last: float, most: float, growth: float) -> Floats:
-    """Cut [0, length] so that each segment spans an equal share, at most one, of ∫ ds/h.
-
-    h(s) = min(most, first + growth s, last + growth (length - s)): its integral and inverse are logarithms.
-    """
-    first, last = min(first, most), min(last, most)
-    # Where the rising flank ends and the falling one begins.
-    up, down = (most - first) / growth, length - (most - last) / growth
-    if up > down:
-        up = down = min(max(0.5 * (length + (last - first) / growth), 0.0), length)
-    peak = min(first + growth * up, most)
-    rise = math.log(peak / first) / growth
-    flat = (down - up) / peak
-    fall = math.log(peak / last) / growth
-    total = rise + flat + fall
-    count = max(1, math.ceil(total - 1e-6))
-    shares = total * np.arange(count + 1) / count
-    cuts = np.where(
-        shares <= rise,
-        first * np.expm1(growth * shares) / growth,
-        np.where(
-            shares <= rise + flat,
-            up + (shares - rise) * peak,
-            length - last * np.expm1(growth * (total - shares)) / growth,
-        ),
-    )
-    cuts[0], cuts[-1] = 0.0, length
-    return np.asarray(cuts)
-
-
 def _cuts(
     antenna: Antenna, spans: _Spans, rule: MeshRule, wavelength: float, grounded: NDArray[np.bool_]
 ) -> Iterable[Floats]:
@@ -254,12 +234,12 @@ def _cuts(
             if gap:
                 # This is half the gap; the other half lies beyond its middle, or is the image's.
                 wanted[node] = min(wanted[node], 2.0 * long / rule.port_share)
-    # What stands on a plane has its image as well.
+    # What stands on a plane has its image as well, or nearly so on a sheet.
     doubled = np.where(np.bincount(piece[grounded], minlength=len(metal)) > 0, 2.0, 1.0)
     limits = np.minimum(most, doubled * metal / rule.least)[piece]
     near = np.minimum(_nearest(spans, wanted, rule.growth), limits)
     return [
-        _graded_cuts(long, near[i], near[j], limits[i], rule.growth)
+        graded_cuts(long, near[i], near[j], limits[i], rule.growth)
         for (i, j), long in zip(spans.ends, lengths, strict=True)
     ]
 
@@ -278,13 +258,20 @@ def mesh(antenna: Antenna, wavelength: float, rule: MeshRule | None = None) -> W
             f"{long * rule.per_wavelength:.3g} segments: is the frequency right? Use a lower one, or a coarser mesh"
         )
     for gap in antenna.gaps:
-        antenna.wire(gap.on)
+        if gap.across is None:
+            antenna.wire(gap.on)
+    if not antenna.wires:
+        none = np.zeros((0, 2))
+        numbers = none.astype(np.int64)
+        return WireMesh(np.zeros((0, 3)), numbers, none[:, 0], numbers[:, 0], none, numbers[:, 0] > 0, wavelength)
     spans = _spans(antenna, rule)
     if (spans.ends[:, 0] == spans.ends[:, 1]).any():
         bad = antenna.wires[int(spans.wire[(spans.ends[:, 0] == spans.ends[:, 1]).argmax()])]
         raise ModelError(f"wire '{bad.name}' has a piece of no length: two of its points coincide; take one out")
     reach = joint_reach(antenna)
     on_plane = (np.abs(spans.places[:, 2]) <= reach) & antenna.medium.has_plane
+    for foot in (place for w in antenna.wires for place, on in zip(w.corners, antenna.standing(w), strict=True) if on):
+        on_plane |= np.linalg.norm(spans.places - foot, axis=1) <= reach
     nodes = [spans.places]
     count = len(spans.places)
     ends, radii, wires, arcs = [], [], [], []

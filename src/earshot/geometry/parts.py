@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
+from typing import Any, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,6 +24,21 @@ def _point(value: Sequence[Length], what: str) -> Point:
     if len(coordinates) != 3:
         raise UsageError(f"{what}: a point has three coordinates x, y, z; {len(coordinates)} were given")
     return coordinates[0], coordinates[1], coordinates[2]
+
+
+def _direction(value: str | Sequence[float], what: str) -> Point:
+    """A unit vector: "x", "y", "z", or along three numbers."""
+    axes = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
+    if isinstance(value, str):
+        if value not in axes:
+            raise UsageError(f"{what}: '{value}' is not one of x, y, z; give one of them or a direction (x, y, z)")
+        return axes[value]
+    vector = np.array(value, float)
+    long = np.linalg.norm(vector) if vector.shape == (3,) else 0.0
+    if not (np.isfinite(long) and long > 0.0):
+        raise UsageError(f"{what}: {value!r} is not a direction; give three numbers, not all zero")
+    x, y, z = (vector / long).tolist()
+    return x, y, z
 
 
 def named(value: str, kind: str) -> str:
@@ -133,25 +149,56 @@ def place_along(wire: Wire, at: float | str, what: str) -> float:
 
 @dataclass(frozen=True, slots=True, init=False)
 class Gap:
-    """A short gap of a wire: name, wire, place and width; see `Port`."""
+    """A short gap of a wire or a sheet: name, part, place and width; see `Port`."""
 
     name: str
     on: str
-    at: float | str
+    at: float | str | Point
     gap: float | None
+    across: Point | None
 
-    def _place(self, kind: str, name: str, on: str, at: float | str, gap: Length | None) -> str:
+    def _place(
+        self,
+        kind: str,
+        name: str,
+        on: str,
+        at: float | str | Sequence[Length],
+        gap: Length | None,
+        across: str | Sequence[float] | None,
+    ) -> str:
         place = f"{kind} '{named(name, kind)}'"
-        if isinstance(at, str):
+        normal = None if across is None else _direction(across, f"{place}, across")
+        if not isinstance(at, str | int | float):
+            at = _point(at, f"{place}, at")
+            if normal is None:
+                raise UsageError(
+                    f"{place}: at is a point, so it is on a sheet: say across='x' or which way its field is"
+                )
+        elif normal is not None:
+            raise UsageError(f"{place}: a gap across a sheet is at a point (x, y, z); at = {at!r} is none")
+        elif isinstance(at, str):
             units.length(at, f"{place}, at")
         elif not 0.0 <= units.read(at, "number", what=f"{place}, at") <= 1.0:
             raise UsageError(f"{place}: at = {at} is outside 0 to 1; give a fraction of the wire or a length with unit")
         metres = None if gap is None else units.length(gap, f"{place}, gap")
         if metres is not None and metres < 0.0:
             raise UsageError(f"{place}: gap {gap} is below zero; leave it out for six radii")
-        for key, value in (("name", name), ("on", on), ("at", at), ("gap", metres)):
+        for key, value in (("name", name), ("on", on), ("at", at), ("gap", metres), ("across", normal)):
             object.__setattr__(self, key, value)
         return place
+
+    @property
+    def place(self) -> Point | None:
+        """The point (x, y, z) on a sheet, metres; None on a wire."""
+        return self.at if isinstance(self.at, tuple) else None
+
+    def transformed(self, matrix: NDArray[np.float64], shift: NDArray[np.float64], stretch: float = 1.0) -> Self:
+        """The gap with its point, if it has one, mapped by matrix @ p + shift, and its width multiplied by stretch."""
+        moved: dict[str, Any] = {} if self.gap is None else {"gap": self.gap * stretch}
+        if self.place is not None and self.across is not None:
+            moved["at"] = tuple((matrix @ np.array(self.place) + shift).tolist())
+            moved["across"] = tuple((matrix @ np.array(self.across) / stretch).tolist())
+        return replace(self, **moved)
 
     @property
     def what(self) -> str:
@@ -160,6 +207,10 @@ class Gap:
 
     def distance(self, wire: Wire) -> float:
         """Where it sits, in metres along its wire; raises ModelError when that is off the wire."""
+        if isinstance(self.at, tuple):
+            raise ModelError(
+                f"{self.what} is at a point, as on a sheet, but '{wire.name}' is a wire: say how far along it"
+            )
         return place_along(wire, self.at, self.what)
 
     def span(self, wire: Wire, grounded: tuple[bool, bool] = (False, False)) -> tuple[float, float]:
@@ -188,16 +239,20 @@ class Gap:
 
 @dataclass(frozen=True, slots=True, init=False)
 class Port(Gap):
-    """A pair of terminals: a uniform field over a short gap of a wire.
+    """A pair of terminals: a uniform field over a short gap of a wire, or over a strip of a sheet.
 
     on: the wire. at: the middle of the gap, as a fraction of the wire's length (a number from 0 to 1) or as a
     distance from the wire's first point ("0.2 m"). gap: length of the gap; six radii unless given; 0 asks for an
     idealised gap of no width, whose susceptance depends on the mesh. reference: reference impedance in ohm, which may
     be complex, with a resistance above zero.
 
-    At a foot on a plane the gap is completed by its image: half of it stands above the plane. A gap that would run
-    past another end of its wire is moved inward to fit. The port's positive current flows along the wire, from its
-    first point to its last. Raises UsageError and UnitError.
+    On a sheet: at is a point (x, y, z) in the middle of the gap, across the way its field points, "x", "y", "z" or a
+    direction, and gap its width that way, 0 unless given: all of the sheet between the two planes is gap, right across
+    a strip or round a tube.
+
+    At a foot on a plane or a sheet only half of the gap is on the wire: above a plane the image completes it. A gap
+    that would run past another end of its wire is moved inward to fit. The port's positive current flows along the
+    wire, from its first point to its last, or along `across`. Raises UsageError and UnitError.
     """
 
     reference: complex
@@ -206,11 +261,13 @@ class Port(Gap):
         self,
         name: str,
         on: str,
-        at: float | str = 0.5,
+        at: float | str | Sequence[Length] = 0.5,
         gap: Length | None = None,
         reference: str | complex = 50.0,
+        *,
+        across: str | Sequence[float] | None = None,
     ) -> None:
-        place = self._place("port", name, on, at, gap)
+        place = self._place("port", name, on, at, gap, across)
         ohms = (
             complex(reference)
             if isinstance(reference, complex)

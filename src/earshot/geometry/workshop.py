@@ -56,6 +56,8 @@ def cut_list(antenna: Antenna, step: float | None = None) -> pd.DataFrame:
     """
     import pandas as pd
 
+    if not antenna.wires:
+        raise UsageError(f"cut_list: antenna '{antenna.name}' has no wires to cut; its sheets are in .sheets")
     if step is not None and not step > 0.0:
         raise UsageError(f"cut_list: step {step:g} m is not above zero; give a length such as '1 mm'")
     alike: dict[tuple[Any, ...], list[str]] = {}

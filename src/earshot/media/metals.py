@@ -50,6 +50,16 @@ class Metal:
         along = ive(1, outer) * kve(1, inner) - kve(1, outer) * ive(1, inner) * ratio
         return complex(scale * across / along)
 
+    def sheet_impedance(self, frequency: float, thickness: float | None = None, sides: int = 1) -> complex:
+        """Surface impedance (ohm per square) of sheet metal, many skin depths thick unless a thickness is given.
+
+        (1+j)/σδ coth((1+j)t/δ) for a current on one face; a current shared by both faces sees two of half the thickness
+        side by side (Ramo, Whinnery and Van Duzer 1994, sec. 3.17, with an open circuit beyond the metal).
+        """
+        gamma = (1.0 + 1.0j) / self.skin_depth(frequency)
+        whole = gamma / self.conductivity / sides
+        return whole if thickness is None else whole / cmath.tanh(gamma * thickness / sides)
+
 
 _HANDBOOK = "CRC Handbook of Chemistry and Physics, 97th ed., resistivity of pure metals at 20 °C"
 _STANDARD = "International Annealed Copper Standard, 20 °C"

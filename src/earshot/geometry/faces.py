@@ -1,0 +1,360 @@
+"""Flat faces, the lines they are cut along, and their triangles."""
+
+from __future__ import annotations
+
+import itertools
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import ModelError
+from .flat_mesh import area_mesh, grid_mesh
+from .grading import graded_cuts
+from .mesh import joined_points
+from .profiles import box_faces
+from .surfaces import Surface
+
+if TYPE_CHECKING:
+    from shapely import Polygon
+
+    from .antenna import Antenna
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+_GROWTH = 0.6
+_TRIES = 12
+
+
+@dataclass(frozen=True, slots=True)
+class Slab:
+    """The gap of a port on a sheet: between two planes, half its width either side of a place, square to a normal."""
+
+    sheet: int
+    place: Floats
+    normal: Floats
+    half: float
+
+    def heights(self, surface: Surface) -> list[tuple[float, float]]:
+        """Local z of its planes and the size wanted there, on a surface whose axis is along its normal."""
+        up = float(surface.axes[:, 2] @ self.normal)
+        if abs(abs(up) - 1.0) > 1e-9:
+            return []
+        middle = float(surface.to_local(self.place)[2])
+        if self.half == 0.0:
+            return [(middle, np.inf)]
+        return [(middle - self.half, self.half), (middle, self.half), (middle + self.half, self.half)]
+
+
+def slabs(antenna: Antenna) -> list[Slab]:
+    """The gaps that lie on sheets."""
+    names = [s.name for s in antenna.sheets]
+    return [
+        Slab(names.index(gap.on), np.array(gap.place), np.array(gap.across), (gap.gap or 0.0) / 2.0)
+        for gap in antenna.gaps
+        if gap.across is not None and gap.place is not None and gap.on in names
+    ]
+
+
+@dataclass(frozen=True, slots=True)
+class Face:
+    """A flat face: its sheet, frame (3, 4) of two sides, normal and origin, outline in it, greatest edge."""
+
+    sheet: int
+    frame: Floats
+    area: Polygon
+    rectangle: bool
+    most: float
+
+    def flat(self, points: Floats) -> Floats:
+        """Points in the frame: two coordinates in the plane, one off it."""
+        return np.asarray((points - self.frame[:, 3]) @ self.frame[:, :3])
+
+    def space(self, flat: Floats) -> Floats:
+        """Points (n, 2) of the plane in space."""
+        return np.asarray(flat @ self.frame[:, :2].T + self.frame[:, 3])
+
+
+def faces_of(surface: Surface, sheet: int, most: float) -> list[Face]:
+    """The flat faces of a plate, box or polygon."""
+    from shapely import box
+
+    if surface.kind == "box":
+        return [
+            Face(sheet, frame, box(-w / 2, -d / 2, w / 2, d / 2), True, min(most, w / 2, d / 2))
+            for frame, w, d in box_faces(surface)
+        ]
+    frame = np.column_stack([surface.axes, np.array(surface.origin)])
+    # A polygon's first side is along x: a rectangle fills its own box.
+    area = surface.outline
+    rectangle = area.area > (1.0 - 1e-9) * area.envelope.area
+    # Where a grid cannot be fine across an edge and long beside it, all of it is finer.
+    return [Face(sheet, frame, area, rectangle, most if rectangle else 0.8 * most)]
+
+
+def edges_of(vertices: Floats, triangles: Ints) -> Floats:
+    """Both ends of every edge (n, 2, 3)."""
+    sides = np.sort(np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]]), axis=1)
+    return np.asarray(vertices[np.unique(sides, axis=0)])
+
+
+def _lines_in(face: Face, line: Floats, tolerance: float) -> list[Floats]:
+    """The parts of a line in space (2, 3) that lie in a face, each (2, 3)."""
+    from shapely import LineString
+
+    flat = face.flat(line)
+    if np.abs(flat[:, 2]).max() > tolerance or np.linalg.norm(flat[0] - flat[1]) <= tolerance:
+        return []
+    found = LineString(flat[:, :2]).intersection(face.area.buffer(tolerance, join_style="mitre"))
+    parts = [found] if found.geom_type == "LineString" else list(getattr(found, "geoms", []))
+    ends = [np.array(p.coords)[[0, -1]] for p in parts if p.geom_type == "LineString" and p.length > 4 * tolerance]
+    return [face.space(e) for e in ends]
+
+
+def _sticks(
+    faces: Sequence[Face], fixed: Floats, cuts: Sequence[Slab], tolerance: float
+) -> tuple[Floats, NDArray[np.bool_], list[list[int]]]:
+    """Every line that must become edges: ends (n, 2, 3), whether it is not to be divided, and those of each face."""
+    lines: list[Floats] = []
+    for face in faces:
+        for ring in (face.area.exterior, *face.area.interiors):
+            corners = face.space(np.array(ring.coords))
+            lines += list(np.stack([corners[:-1], corners[1:]], axis=1))
+    for slab in cuts:
+        for face in faces:
+            if face.sheet == slab.sheet:
+                lines += [part for line in _across(face, slab) for part in _lines_in(face, line, tolerance)]
+    # Of the edges that are given, those that lie in a face matter.
+    level = [np.abs(face.flat(fixed.reshape(-1, 3))[:, 2]).reshape(-1, 2).max(axis=1) <= tolerance for face in faces]
+    fixed = fixed[np.any(level, axis=0)]
+    rigid = [False] * len(lines) + [True] * len(fixed)
+    every = np.array([*lines, *fixed])
+    of_face: list[list[int]] = []
+    for face in faces:
+        flat = face.flat(every.reshape(-1, 3)).reshape(-1, 2, 3)
+        here = np.flatnonzero(np.abs(flat[..., 2]).max(axis=1) <= tolerance)
+        of_face.append([int(i) for i in here if _lines_in(face, every[i], tolerance)])
+    return every, np.array(rigid), of_face
+
+
+def _across(face: Face, slab: Slab) -> list[Floats]:
+    """The lines where the planes of a gap pass through a face."""
+    along = np.cross(face.frame[:, 2], slab.normal)
+    if np.linalg.norm(along) < 1e-9:
+        return []
+    along /= np.linalg.norm(along)
+    across = np.cross(along, face.frame[:, 2])
+    low_x, low_y, high_x, high_y = face.area.bounds
+    size = 2.0 * (abs(low_x) + abs(low_y) + abs(high_x) + abs(high_y)) + float(
+        np.linalg.norm(slab.place - face.frame[:, 3])
+    )
+    lines = []
+    for offset in sorted({-slab.half, 0.0, slab.half}):
+        shift = ((slab.place + offset * slab.normal - face.frame[:, 3]) @ slab.normal) / (across @ slab.normal)
+        point = face.frame[:, 3] + shift * across
+        lines.append(np.array([point - size * along, point + size * along]))
+    return lines
+
+
+def _split_points(
+    every: Floats, of_face: Sequence[Sequence[int]], faces: Sequence[Face], tolerance: float
+) -> list[Floats]:
+    """For every line, where it must be cut: at ends of other lines on it, and where lines of one face cross."""
+    start, along = every[:, 0], every[:, 1] - every[:, 0]
+    square = (along**2).sum(axis=1)
+    ends = every.reshape(-1, 3)
+    marks: list[list[Floats]] = [[] for _ in every]
+    for i in range(len(every)):
+        share = (ends - start[i]) @ along[i] / square[i]
+        off = np.linalg.norm(start[i] + share[:, None] * along[i] - ends, axis=1)
+        inside = (off <= tolerance) & (share > 0.0) & (share < 1.0)
+        marks[i] += list(ends[inside])
+    for face, own in zip(faces, of_face, strict=True):
+        flat = face.flat(every[own].reshape(-1, 3)).reshape(-1, 2, 3)[..., :2]
+        for i, j in itertools.combinations(range(len(own)), 2):
+            u, v = flat[i, 1] - flat[i, 0], flat[j, 1] - flat[j, 0]
+            cross = u[0] * v[1] - u[1] * v[0]
+            if abs(cross) < 1e-8 * np.linalg.norm(u) * np.linalg.norm(v):
+                continue
+            gap = flat[j, 0] - flat[i, 0]
+            s, t = (gap[0] * v[1] - gap[1] * v[0]) / cross, (gap[0] * u[1] - gap[1] * u[0]) / cross
+            if 0.0 < s < 1.0 and 0.0 < t < 1.0:
+                place = every[own[i], 0] + s * along[own[i]]
+                marks[own[i]].append(place)
+                marks[own[j]].append(place)
+    return [np.array(m).reshape(-1, 3) for m in marks]
+
+
+def flat_triangles(
+    faces: Sequence[Face], fixed: Floats, cuts: Sequence[Slab], edge: float, size: float
+) -> list[tuple[Floats, Ints, int]]:
+    """Vertices in space, triangles and sheet of every face, with the same vertices where faces and fixed edges meet.
+
+    edge: length at a rim over the usual one. size: of the antenna. Raises ModelError when lines so near one another
+    meet that no triangles fit between.
+    """
+    tolerance = 1e-7 * size
+    every, rigid, of_face = _sticks(faces, fixed, cuts, tolerance)
+    marks = _split_points(every, of_face, faces, tolerance)
+    pieces: list[Floats] = []
+    owner: list[int] = []
+    for i, line in enumerate(every):
+        along = line[1] - line[0]
+        stops = np.concatenate([line, marks[i]])
+        stops = stops[np.argsort((stops - line[0]) @ along)]
+        far = np.concatenate([[True], np.linalg.norm(np.diff(stops, axis=0), axis=1) > 2 * tolerance])
+        stops = stops[far]
+        pieces += list(np.stack([stops[:-1], stops[1:]], axis=1))
+        owner += [i] * (len(stops) - 1)
+    places = np.array(pieces).reshape(-1, 3)
+    label = joined_points(places, 2 * tolerance)
+    _, first = np.unique(label, return_index=True)
+    points = places[first]
+    links = np.sort(label.reshape(-1, 2), axis=1)
+    # One atom for all lines along it.
+    atoms, which = np.unique(links, axis=0, return_inverse=True)
+    stiff = np.zeros(len(atoms), bool)
+    np.logical_or.at(stiff, which, rigid[np.array(owner)])
+    atoms_of = _atoms_of(faces, of_face, np.array(owner), which.ravel(), points, atoms, tolerance)
+    chains = _divided(faces, atoms_of, points, atoms, stiff, cuts, edge, tolerance)
+    for _ in range(_TRIES):
+        missing: defaultdict[int, set[int]] = defaultdict(set)
+        found = []
+        for face, own in zip(faces, atoms_of, strict=True):
+            vertices, triangles, lost = _face_triangles(face, [chains[a] for a in own], tolerance)
+            for chain, link in lost:
+                missing[own[chain]].add(link)
+            found.append((face.space(vertices), triangles, face.sheet))
+        if not missing:
+            return found
+        for a, links_lost in missing.items():
+            if not stiff[a]:
+                chains[a] = _finer(chains[a], links_lost)
+    place = chains[min(missing)][0]
+    raise ModelError(
+        f"no triangles fit between the lines that meet at ({place[0]:g}, {place[1]:g}, {place[2]:g}) m: "
+        "move the parts that nearly touch there apart, or let them share an edge"
+    )
+
+
+def _finer(chain: Floats, links: set[int]) -> Floats:
+    """A chain with a point in the middle of some of its links."""
+    rows = sorted(links)
+    return np.insert(chain, [n + 1 for n in rows], [(chain[n] + chain[n + 1]) / 2 for n in rows], axis=0)
+
+
+def _atoms_of(
+    faces: Sequence[Face],
+    of_face: Sequence[Sequence[int]],
+    owner: Ints,
+    which: Ints,
+    points: Floats,
+    atoms: Ints,
+    tolerance: float,
+) -> list[list[int]]:
+    """The atoms that lie in each face."""
+    import shapely
+
+    by_line = defaultdict(list)
+    for line, atom in zip(owner.tolist(), which.tolist(), strict=True):
+        by_line[line].append(atom)
+    found = []
+    for face, lines in zip(faces, of_face, strict=True):
+        own = sorted({a for line in lines for a in by_line[line]})
+        middles = face.flat(points[atoms[own]].mean(axis=1))
+        inside = shapely.intersects_xy(face.area.buffer(4 * tolerance), middles[:, 0], middles[:, 1])
+        found.append([a for a, keep in zip(own, inside, strict=True) if keep])
+    return found
+
+
+def _divided(
+    faces: Sequence[Face],
+    atoms_of: Sequence[Sequence[int]],
+    points: Floats,
+    atoms: Ints,
+    stiff: NDArray[np.bool_],
+    cuts: Sequence[Slab],
+    edge: float,
+    tolerance: float,
+) -> list[Floats]:
+    """Every atom cut into edges, from its first end to its last."""
+    most = np.full(len(atoms), np.inf)
+    for face, own in zip(faces, atoms_of, strict=True):
+        most[own] = np.minimum(most[own], face.most)
+    near = np.full(len(points), np.inf)
+    for slab in cuts:
+        off = (points - slab.place) @ slab.normal
+        on = np.abs(off) <= slab.half + tolerance
+        if slab.half > 0.0:
+            near[on] = np.minimum(near[on], slab.half)
+    chains = []
+    for (i, j), length_most, rigid in zip(atoms.tolist(), most.tolist(), stiff.tolist(), strict=True):
+        ends = points[[i, j]]
+        length = float(np.linalg.norm(ends[1] - ends[0]))
+        if rigid:
+            chains.append(ends)
+            continue
+        first, last = (min(edge * length_most, near[n]) for n in (i, j))
+        least = min(length_most, length / 3.0) if length > edge * length_most else length_most
+        cut = graded_cuts(length, first, last, least, _GROWTH) / length
+        chains.append(ends[0] + cut[:, None] * (ends[1] - ends[0]))
+    return chains
+
+
+def _face_triangles(
+    face: Face, chains: Sequence[Floats], tolerance: float
+) -> tuple[Floats, Ints, list[tuple[int, int]]]:
+    """Vertices (n, 2) in the face, triangles, and which links of which chains are not edges of them."""
+    flat = [face.flat(np.asarray(c))[:, :2] for c in chains]
+    grid = _grid_cuts(face, flat, tolerance) if face.rectangle else None
+    if grid is not None:
+        return (*grid_mesh(*grid), [])
+    joined = np.concatenate(flat)
+    label = joined_points(np.column_stack([joined, np.zeros(len(joined))]), 2 * tolerance)
+    _, first = np.unique(label, return_index=True)
+    starts = np.cumsum([0, *(len(c) for c in flat)])
+    links: list[tuple[int, int]] = []
+    own: list[tuple[int, int]] = []
+    for n, (a, b) in enumerate(itertools.pairwise(starts)):
+        pairs = list(itertools.pairwise(label[a:b].tolist()))
+        links += pairs
+        own += [(n, k) for k in range(len(pairs))]
+    vertices, triangles, lost = area_mesh(face.area, joined[first], np.array(links), face.most)
+    return vertices, triangles, [own[i] for i in lost]
+
+
+def _grid_cuts(face: Face, chains: Sequence[Floats], tolerance: float) -> tuple[Floats, Floats] | None:
+    """The cuts of a grid that has every chain as its lines, if there is one."""
+    low_x, low_y, high_x, high_y = face.area.bounds
+    cuts: list[Floats] = []
+    for axis, (low, high), ends in ((0, (low_x, high_x), (low_y, high_y)), (1, (low_y, high_y), (low_x, high_x))):
+        along: dict[float, list[float]] = defaultdict(list)
+        for chain in chains:
+            if np.ptp(chain[:, 1 - axis]) <= 2 * tolerance:
+                along[round(float(chain[0, 1 - axis]) / tolerance / 8)] += chain[:, axis].tolist()
+        rows = [_distinct(np.array(values), tolerance) for values in along.values()]
+        edges = [round(e / tolerance / 8) for e in ends]
+        if not all(any(abs(key - e) <= 1 for key in along) for e in edges):
+            return None
+        first = rows[0]
+        if any(len(r) != len(first) or np.abs(r - first).max() > 4 * tolerance for r in rows):
+            return None
+        if abs(first[0] - low) > 4 * tolerance or abs(first[-1] - high) > 4 * tolerance:
+            return None
+        cuts.append(first)
+    if any(min(np.ptp(c[:, 0]), np.ptp(c[:, 1])) > 2 * tolerance for c in chains):
+        return None
+    # A line in one direction is a cut of the other.
+    for axis in (0, 1):
+        lines = np.array([c[0, 1 - axis] for c in chains if np.ptp(c[:, 1 - axis]) <= 2 * tolerance])
+        if len(lines) and np.abs(lines[:, None] - cuts[1 - axis]).min(axis=1).max() > 4 * tolerance:
+            return None
+    return cuts[0], cuts[1]
+
+
+def _distinct(values: Floats, tolerance: float) -> Floats:
+    values = np.sort(values)
+    return np.asarray(values[np.concatenate([[True], np.diff(values) > 2 * tolerance])])

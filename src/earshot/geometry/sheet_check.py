@@ -1,0 +1,417 @@
+"""The check of sheets: what they are given as, and the mesh that is made of them."""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Iterator
+from functools import partial
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..constants import SPEED_OF_LIGHT, wavelength
+from ..errors import EarshotError, UsageError, unknown
+from .antenna import Antenna
+from .faces import slabs
+from .findings import Finding
+from .mesh import MeshRule
+from .pieces import as_place, words_for
+from .profiles import distance
+from .refine import distances
+from .sheet_mesh import SheetMesh, quality, sheet_mesh
+from .sheets import Sheet
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+_SLIVER = 0.03
+_COARSEST = 6.0
+_SMALLEST = 2e-5
+_NEAR_RESONANCE = 0.02
+
+
+def described(antenna: Antenna) -> Iterator[Finding]:
+    """Findings that need no mesh: media, gaps on sheets, wires that lie on a sheet, triangles as they are given."""
+    if antenna.sheets and antenna.medium.has_plane:
+        yield Finding(
+            "stop",
+            antenna.sheets[0].name,
+            f"sheet '{antenna.sheets[0].name}' stands over a plane, but sheets are solved in free space",
+            "leave the plane out, or make it a large plate",
+        )
+    names = [s.name for s in antenna.sheets]
+    for gap in antenna.gaps:
+        if gap.across is None or gap.place is None:
+            if gap.on in names:
+                says = f"{gap.what} is on sheet '{gap.on}', but does not say where and which way"
+                yield Finding("stop", gap.name, says, "give it at=(x, y, z) and across='x' or a direction")
+            continue
+        if gap.on not in names:
+            yield Finding("stop", gap.name, f"{gap.what}: {unknown('sheet', gap.on, names)}", "name one of them")
+            continue
+        off = float(distance(antenna.sheet(gap.on).surface, np.array([gap.place]))[0])
+        size = max(antenna.sheet(gap.on).surface.sizes)
+        if antenna.sheet(gap.on).surface.flat and off > 1e-6 * size:
+            says = f"{gap.what} is at {words_for(np.array(gap.place))}, {off:.3g} m off sheet '{gap.on}'"
+            yield Finding("stop", gap.name, says, "move it onto the sheet", as_place(np.array(gap.place)))
+    yield from _doubled(antenna)
+    for sheet in antenna.sheets:
+        if sheet.surface.kind == "triangles":
+            yield from _given(sheet)
+        for wire in antenna.wires:
+            on = distance(sheet.surface, (wire.corners[:-1] + wire.corners[1:]) / 2.0) < wire.radius
+            ends = distance(sheet.surface, wire.corners) < wire.radius
+            for n in np.flatnonzero(on & ends[:-1] & ends[1:]):
+                place = (wire.corners[n] + wire.corners[n + 1]) / 2.0
+                says = f"wire '{wire.name}' lies along sheet '{sheet.name}' at {words_for(place)}"
+                yield Finding(
+                    "stop", wire.name, says, "raise it: only its corners may stand on a sheet", as_place(place)
+                )
+
+
+def _doubled(antenna: Antenna) -> Iterator[Finding]:
+    """Flat sheets that cover the same place in one plane."""
+    flat = [s for s in antenna.sheets if s.surface.flat]
+    for one, two in itertools.combinations(flat, 2):
+        try:
+            shared = one.surface & two.surface
+        except UsageError:
+            # Not in one plane, or nothing in common.
+            continue
+        if shared.outline.area > 1e-9 * one.surface.outline.area:
+            place = shared.to_space(np.array([*shared.outline.representative_point().coords[0], 0.0]))
+            says = f"sheets '{one.name}' and '{two.name}' lie on one another at {words_for(place)}"
+            yield Finding("stop", one.name, says, "make them one with +, or cut one out of the other", as_place(place))
+
+
+def _given(sheet: Sheet) -> Iterator[Finding]:
+    """Triangles as they were handed over: no area, twice the same, facing both ways."""
+    corners, faces = sheet.surface.corners, np.array(sheet.surface.triangles)
+    x = corners[faces]
+    double = np.linalg.norm(np.cross(x[:, 1] - x[:, 0], x[:, 2] - x[:, 0]), axis=1)
+    longest = np.linalg.norm(x - np.roll(x, 1, axis=1), axis=2).max(axis=1)
+    flat = np.flatnonzero(double < 1e-9 * longest**2)
+    if flat.size:
+        says = f"sheet '{sheet.name}' has {flat.size} triangles without area, the first at {words_for(x[flat[0], 0])}"
+        yield Finding("stop", sheet.name, says, "take them out, or merge their corners", as_place(x[flat[0], 0]))
+    keys = np.sort(faces, axis=1)
+    twice = len(faces) - len(np.unique(keys, axis=0))
+    if twice:
+        yield Finding("stop", sheet.name, f"sheet '{sheet.name}' has {twice} triangles twice", "take out the copies")
+    sides = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
+    _, same = np.unique(sides, axis=0, return_counts=True)
+    if (same > 1).any():
+        yield Finding(
+            "note",
+            sheet.name,
+            f"sheet '{sheet.name}' has {int((same > 1).sum())} edges whose triangles face opposite ways",
+            "nothing to do: currents are joined whichever way triangles face",
+        )
+    _, many = np.unique(np.sort(sides, axis=1), axis=0, return_counts=True)
+    if (many > 2).any():
+        yield Finding(
+            "note",
+            sheet.name,
+            f"sheet '{sheet.name}' has {int((many > 2).sum())} edges where three triangles or more meet",
+            "nothing to do if walls join there; current divides between all of them",
+        )
+
+
+def meshed(antenna: Antenna, frequency: float, rule: MeshRule) -> Iterator[Finding]:
+    """Findings about the mesh that a solve at a frequency would use."""
+    wave = wavelength(frequency)
+    if rule.sheets_per_wavelength < _COARSEST:
+        yield Finding(
+            "warn",
+            antenna.name,
+            f"the mesh of sheets is too coarse: {rule.sheets_per_wavelength:g} edges per wavelength at "
+            f"{frequency / 1e6:g} MHz",
+            f"use at least {_COARSEST:g}; {MeshRule().sheets_per_wavelength:g} unless given",
+        )
+    try:
+        mesh = sheet_mesh(antenna, wave, rule)
+        table = quality(mesh, antenna)
+    except EarshotError as problem:
+        says, _, remedy = str(problem).rpartition(": ")
+        yield Finding("stop", antenna.name, says, remedy)
+        return
+    for name, row in table.items():
+        if row["worst_shape"] < _SLIVER:
+            own = np.flatnonzero(mesh.sheet == [s.name for s in antenna.sheets].index(name))
+            worst = own[np.argmin(mesh.areas[own] / (mesh.edge_lengths[own] ** 2).sum(axis=1))]
+            yield Finding(
+                "warn",
+                name,
+                f"sheet '{name}' has slivers in its mesh: least angle {row['least_angle_deg']:.2g} deg at "
+                f"{words_for(mesh.centres[worst])}",
+                "move what nearly meets there, or give it triangles of a better shape",
+                as_place(mesh.centres[worst]),
+            )
+    yield from _gaps(antenna, mesh)
+    yield from _apart(antenna, mesh)
+    yield from _crossings(antenna, mesh)
+    yield from _wires(antenna, mesh)
+    longest = float(mesh.edge_lengths.max())
+    if antenna.size < _SMALLEST * wave:
+        lowest = _SMALLEST * SPEED_OF_LIGHT / antenna.size
+        yield Finding(
+            "warn",
+            antenna.name,
+            f"the sheets are tiny, {antenna.size / wave:.2g} wavelengths across at {frequency / 1e6:g} MHz: below "
+            f"{lowest / 1e6:.3g} MHz loop currents drown in the rounding of the charges'",
+            "use a higher frequency; reactance holds longest",
+        )
+    elif longest < 1e-5 * wave:
+        yield Finding(
+            "warn",
+            antenna.name,
+            f"the longest edge of the mesh is {longest / wave:.1g} wavelengths: loop currents drown in rounding",
+            "use a coarser mesh or a higher frequency",
+        )
+    yield from _resonances(antenna, mesh, frequency)
+
+
+def _edges(mesh: SheetMesh) -> tuple[Ints, Ints]:
+    """Edges (e, 2), and how many triangles are at each."""
+    t = mesh.triangles
+    sides = np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1)
+    edges, counts = np.unique(sides, axis=0, return_counts=True)
+    return edges, counts
+
+
+def _gaps(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
+    gaps = [g for g in antenna.gaps if g.across is not None and g.on in [s.name for s in antenna.sheets]]
+    for gap, slab in zip(gaps, slabs(antenna), strict=True):
+        heights = (mesh.corners[mesh.sheet == slab.sheet] - slab.place) @ slab.normal
+        close = 1e-6 * antenna.size
+        if not ((heights.min(axis=1) < -close).any() and (heights.max(axis=1) > close).any()):
+            says = f"{gap.what} has metal of sheet '{gap.on}' on one side only"
+            yield Finding("stop", gap.name, says, "move it inward, or turn `across`", as_place(slab.place))
+        elif slab.half > 0.0:
+            low, high = heights.min(axis=1), heights.max(axis=1)
+            cut = (low < -slab.half - close) & (high > -slab.half + close)
+            cut |= (low < slab.half - close) & (high > slab.half + close)
+            if cut.any():
+                says = f"the gap of {gap.what} cuts through triangles of sheet '{gap.on}'"
+                yield Finding(
+                    "stop", gap.name, says, "put it where the sheet's grid can follow it, or use a flat or round sheet",
+                    as_place(slab.place),
+                )  # fmt: skip
+            elif not (np.abs(heights) <= slab.half + close).all(axis=1).any():
+                says = f"the gap of {gap.what} holds no triangle of sheet '{gap.on}'"
+                yield Finding("stop", gap.name, says, "make it wider, or move it onto the sheet", as_place(slab.place))
+
+
+def _apart(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
+    """Rims that lie on another sheet without sharing its edges."""
+    from scipy.spatial import cKDTree
+
+    edges, counts = _edges(mesh)
+    rim = edges[counts == 1]
+    middles = mesh.vertices[rim].mean(axis=1)
+    lengths = np.linalg.norm(np.diff(mesh.vertices[rim], axis=1)[:, 0], axis=1)
+    owner = _owners(mesh, rim)
+    reach = float(mesh.columns[16].max())
+    near = cKDTree(mesh.centres).query_ball_point(middles, reach)
+    told: set[tuple[int, int]] = set()
+    for i, close in enumerate(near):
+        others = np.array([j for j in close if mesh.sheet[j] != owner[i]], int)
+        if not others.size:
+            continue
+        off = np.array([distances(mesh.corners[[j]], middles[[i]])[0] for j in others])
+        best = int(others[np.argmin(off)])
+        pair = (min(owner[i], int(mesh.sheet[best])), max(owner[i], int(mesh.sheet[best])))
+        if off.min() < 1e-2 * lengths[i] and pair not in told:
+            told.add(pair)
+            one, two = antenna.sheets[owner[i]].name, antenna.sheets[int(mesh.sheet[best])].name
+            yield Finding(
+                "stop",
+                one,
+                f"sheets '{one}' and '{two}' touch at {words_for(middles[i])} without shared edges, "
+                f"{off.min():.2g} m apart",
+                "let them meet exactly, with equal density, or move them apart",
+                as_place(middles[i]),
+            )
+
+
+def _owners(mesh: SheetMesh, edges: Ints) -> list[int]:
+    """The sheet of the first triangle at each edge."""
+    n = len(mesh.vertices)
+    t = mesh.triangles
+    sides = np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1) @ np.array([n, 1])
+    order = np.argsort(sides, kind="stable")
+    first = order[np.searchsorted(sides[order], edges @ np.array([n, 1]))]
+    return [int(s) for s in np.tile(mesh.sheet, 3)[first]]
+
+
+def _pierced(starts: Floats, stops: Floats, corners: Floats) -> tuple[Ints, Ints, Floats]:
+    """Which segments pass through which triangles inside both (Möller and Trumbore 1997): segment, triangle, share."""
+    segments, triangles, shares = [], [], []
+    one, two = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    for first in range(0, len(starts), 200):
+        part = slice(first, first + 200)
+        along = (stops - starts)[part, None]
+        cross = np.cross(along, two)
+        det = (cross * one).sum(axis=-1)
+        safe = np.where(np.abs(det) < 1e-300, 1.0, det)
+        gap = starts[part, None] - corners[:, 0]
+        u = (gap * cross).sum(axis=-1) / safe
+        other = np.cross(gap, one)
+        v = (along * other).sum(axis=-1) / safe
+        s = (two * other).sum(axis=-1) / safe
+        edge, size = 1e-6, np.linalg.norm(along, axis=-1) * np.linalg.norm(np.cross(one, two), axis=-1)
+        hit = (np.abs(det) > 1e-9 * size) & (u > edge) & (v > edge) & (u + v < 1 - edge) & (s > edge) & (s < 1 - edge)
+        i, j = np.nonzero(hit)
+        segments.append(first + i)
+        triangles.append(j)
+        shares.append(s[i, j])
+    return np.concatenate(segments), np.concatenate(triangles), np.concatenate(shares)
+
+
+def _crossings(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
+    """Edges of one sheet that pass through triangles of another."""
+    edges, _ = _edges(mesh)
+    owner = np.array(_owners(mesh, edges))
+    told: set[tuple[int, int]] = set()
+    boxes = [
+        (mesh.corners[mesh.sheet == s].min(axis=(0, 1)), mesh.corners[mesh.sheet == s].max(axis=(0, 1)))
+        for s in range(len(antenna.sheets))
+    ]
+    for s in range(len(antenna.sheets)):
+        own = np.flatnonzero(mesh.sheet == s)
+        ends = mesh.vertices[edges]
+        low, high = boxes[s]
+        near = (
+            (owner != s) & (ends.max(axis=1) >= low - 1e-9).all(axis=1) & (ends.min(axis=1) <= high + 1e-9).all(axis=1)
+        )
+        candidates = np.flatnonzero(near)
+        if not candidates.size:
+            continue
+        hit, _, share = _pierced(ends[candidates, 0], ends[candidates, 1], mesh.corners[own])
+        for h, where in zip(candidates[hit], share, strict=True):
+            pair = (min(s, int(owner[h])), max(s, int(owner[h])))
+            if pair not in told:
+                told.add(pair)
+                place = ends[h, 0] + where * (ends[h, 1] - ends[h, 0])
+                one, two = (antenna.sheets[x].name for x in pair)
+                says = f"sheets '{one}' and '{two}' pass through one another at {words_for(place)} without a joint"
+                yield Finding("stop", one, says, "cut one where they meet, or move it", as_place(place))
+
+
+def _wires(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
+    """Wires that pass through a sheet, or run so close that their tube touches it."""
+    for wire in antenna.wires:
+        corners, standing = wire.corners, antenna.standing(wire)
+        hit, triangle, share = _pierced(corners[:-1], corners[1:], mesh.corners)
+        through = False
+        for piece, t, s in zip(hit, triangle, share, strict=True):
+            place = corners[piece] + s * (corners[piece + 1] - corners[piece])
+            if any(on and math.dist(place, c) < 2.0 * wire.radius for c, on in zip(corners, standing, strict=True)):
+                continue
+            through = True
+            says = (
+                f"wire '{wire.name}' passes through sheet '{antenna.sheets[mesh.sheet[t]].name}' at {words_for(place)}"
+            )
+            yield Finding(
+                "stop", wire.name, f"{says} without a junction",
+                f"give '{wire.name}' a corner there to join them, or cut a hole for it", as_place(place),
+            )  # fmt: skip
+            break
+        if through:
+            continue
+        along = np.linspace(0.0, wire.length, max(9, min(200, math.ceil(wire.length / wire.radius))))
+        places = np.array([wire.at(s) for s in along])
+        feet = corners[list(standing)] if any(standing) else np.zeros((0, 3))
+        clear = np.array([all(math.dist(p, f) > 4.0 * wire.radius for f in feet) for p in places])
+        if not clear.any():
+            continue
+        off = np.full(len(places), np.inf)
+        for sheet in antenna.sheets:
+            off[clear] = np.minimum(off[clear], distance(sheet.surface, places[clear]))
+        nearest = int(np.argmin(off))
+        if off[nearest] < wire.radius:
+            says = f"wire '{wire.name}' touches a sheet at {words_for(places[nearest])} without a junction"
+            yield Finding("stop", wire.name, says, "end it on the sheet, or move one", as_place(places[nearest]))
+        elif off[nearest] < 2.0 * wire.radius:
+            yield Finding(
+                "warn",
+                wire.name,
+                f"wire '{wire.name}' is {off[nearest]:.3g} m from a sheet at {words_for(places[nearest])}, with a "
+                f"radius of {wire.radius:g} m; so close, current crowds to one side, which the kernel leaves out",
+                "move them apart or look at the evidence",
+                as_place(places[nearest]),
+            )
+
+
+def _resonances(antenna: Antenna, mesh: SheetMesh, frequency: float) -> Iterator[Finding]:
+    """Closed bodies whose inside resonates near the frequency: the equation has no single answer there."""
+    edges, counts = _edges(mesh)
+    owner = np.array(_owners(mesh, edges))
+    for index, sheet in enumerate(antenna.sheets):
+        if (counts[owner == index] == 1).any():
+            continue
+        known = _cavity(sheet, 1.3 * frequency)
+        if known is None:
+            extent = np.sort(np.ptp(sheet.surface.bounds, axis=0))[::-1]
+            lowest = SPEED_OF_LIGHT / 2.0 * math.hypot(1.0 / extent[0], 1.0 / extent[1])
+            if frequency > 0.95 * lowest:
+                yield Finding(
+                    "warn",
+                    sheet.name,
+                    f"sheet '{sheet.name}' is closed and large enough to resonate inside at {frequency / 1e6:g} MHz",
+                    "compare with a frequency 1 % off, or leave a small opening",
+                )
+            continue
+        near = known[np.abs(known / frequency - 1.0) < _NEAR_RESONANCE] if known.size else known
+        if near.size:
+            yield Finding(
+                "warn",
+                sheet.name,
+                f"the inside of sheet '{sheet.name}' resonates at {near[0] / 1e6:.6g} MHz, "
+                f"{abs(near[0] / frequency - 1):.1%} from {frequency / 1e6:g} MHz, where the equation of a closed body "
+                "has no single answer",
+                "leave a small opening in it, or stay 2 % away",
+            )
+
+
+def _cavity(sheet: Sheet, highest: float) -> Floats | None:
+    """Resonances of a closed box, can or sphere below a frequency, Hz (Harrington 1961, secs. 4-4, 5-5, 6-5)."""
+    from scipy.optimize import brentq
+    from scipy.special import jn_zeros, jnp_zeros
+
+    surface, c = sheet.surface, SPEED_OF_LIGHT
+    most = 2.0 * math.pi * highest / c
+    if surface.kind == "box":
+        counts = [np.arange(math.ceil(most * s / math.pi) + 1) for s in surface.sizes]
+        m = np.stack(np.meshgrid(*counts, indexing="ij"), axis=-1).reshape(-1, 3)
+        m = m[(m > 0).sum(axis=1) >= 2]
+        found = 0.5 * c * np.sqrt(((m / np.array(surface.sizes)) ** 2).sum(axis=1))
+    elif surface.kind == "cylinder":
+        radius, length = surface.sizes[0] / 2.0, surface.sizes[1]
+        orders, q = range(math.ceil(most * radius) + 2), np.arange(math.ceil(most * length / math.pi) + 2)
+        across = [(jn_zeros(n, 8), q) for n in orders] + [(jnp_zeros(n, 8), q[1:]) for n in orders]
+        k = [np.hypot(zeros[:, None] / radius, np.pi * steps / length).ravel() for zeros, steps in across]
+        found = c / (2.0 * math.pi) * np.concatenate(k)
+    elif surface.kind == "sphere":
+        radius = surface.sizes[0] / 2.0
+        x = np.linspace(0.5, max(most * radius, 0.6) + 0.5, 2000)
+        roots: list[float] = []
+        for n in range(1, math.ceil(most * radius) + 2):
+            for electric in (False, True):
+                known = partial(_radial, n, electric)
+                values = known(x)
+                turns = np.flatnonzero(values[:-1] * values[1:] < 0.0)
+                roots += [float(brentq(known, x[i], x[i + 1])) for i in turns]
+        found = c / (2.0 * math.pi * radius) * np.array(roots)
+    else:
+        return None
+    return np.sort(found[found <= highest])
+
+
+def _radial(order: int, electric: bool, x: Any) -> Any:
+    """What is zero at the wall of a sphere x = kr: the field along it of a wave with a magnetic or electric order."""
+    from scipy.special import spherical_jn
+
+    plain = spherical_jn(order, x)
+    return plain + x * spherical_jn(order, x, derivative=True) if electric else plain

@@ -1,0 +1,276 @@
+"""From sheets to triangles that share vertices wherever metal meets.
+
+Flat faces are cut along every line where another part touches them, so that both get the same vertices there; round
+ones have rings of chords. Then what meets is joined, a vertex is put where every wire stands, and edges are halved near
+wires and narrow gaps.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import ModelError, RunError
+from .antenna import Antenna
+from .faces import Face, Slab, edges_of, faces_of, flat_triangles, slabs
+from .mesh import MeshRule, joined_points
+from .profiles import distance
+from .refine import Triangles
+from .round_mesh import RoundRule, rims, round_mesh
+from .sheets import Sheet
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+_MOST_TRIANGLES = 200_000
+
+
+@dataclass(frozen=True)
+class SheetMesh:
+    """Flat triangles: vertices (n, 3), metres, corners (m, 3), and the number of the sheet each is part of (m,)."""
+
+    vertices: Floats
+    triangles: Ints
+    sheet: Ints
+    _columns: Floats = field(init=False, repr=False)
+
+    def __post_init__(self) -> None:
+        corners = self.vertices[self.triangles]
+        cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        double = np.linalg.norm(cross, axis=1)
+        centre = corners.mean(axis=1)
+        reach = np.linalg.norm(corners - centre[:, None], axis=2).max(axis=1)
+        rows = [corners.reshape(-1, 9).T, (cross / double[:, None]).T, double[None] / 2, centre.T, reach[None]]
+        object.__setattr__(self, "_columns", np.ascontiguousarray(np.concatenate(rows)))
+
+    def __len__(self) -> int:
+        return len(self.triangles)
+
+    @property
+    def columns(self) -> Floats:
+        """As the kernels want them (17, m): three corners, normal, area, centroid, reach from it to a corner."""
+        return self._columns
+
+    @property
+    def corners(self) -> Floats:
+        """Corner places (m, 3, 3)."""
+        return np.asarray(self.vertices[self.triangles])
+
+    @property
+    def areas(self) -> Floats:
+        """Of every triangle (m,), m²."""
+        return np.asarray(self._columns[12])
+
+    @property
+    def centres(self) -> Floats:
+        """Centroids (m, 3)."""
+        return np.asarray(self._columns[13:16].T)
+
+    @property
+    def edge_lengths(self) -> Floats:
+        """The three sides of every triangle (m, 3), metres, each opposite its corner."""
+        x = self.corners
+        return np.stack([np.linalg.norm(x[:, (i + 1) % 3] - x[:, (i + 2) % 3], axis=1) for i in range(3)], axis=1)
+
+    def halved(self) -> SheetMesh:
+        """The mesh with every triangle cut into four; vertices keep their numbers."""
+        sides = np.concatenate([self.triangles[:, [0, 1]], self.triangles[:, [1, 2]], self.triangles[:, [2, 0]]])
+        unique, which = np.unique(np.sort(sides, axis=1), axis=0, return_inverse=True)
+        middle = (self.vertices[unique[:, 0]] + self.vertices[unique[:, 1]]) / 2
+        ab, bc, ca = (len(self.vertices) + which.ravel()).reshape(3, -1)
+        a, b, c = self.triangles.T
+        parts = [(a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca)]
+        four = np.stack([np.stack(p, axis=1) for p in parts], axis=1).reshape(-1, 3)
+        return SheetMesh(np.concatenate([self.vertices, middle]), four, np.repeat(self.sheet, 4))
+
+
+def sheet_mesh(antenna: Antenna, wavelength: float, rule: MeshRule) -> SheetMesh:
+    """Triangles for an antenna's sheets at wavelengths down to `wavelength`, metres, in the order of the longest side.
+
+    Raises RunError for more triangles than any memory holds, ModelError where faces cannot be joined.
+    """
+    usual = [_most(sheet, wavelength, rule) for sheet in antenna.sheets]
+    _refuse_too_many(antenna, usual)
+    cuts = slabs(antenna)
+    pieces: list[tuple[Floats, Ints, int]] = []
+    faces: list[Face] = []
+    rounds: dict[int, RoundRule] = {}
+    for index, (sheet, most) in enumerate(zip(antenna.sheets, usual, strict=True)):
+        surface = sheet.surface
+        own = [slab for slab in cuts if slab.sheet == index]
+        if surface.kind == "triangles":
+            pieces.append((surface.corners, np.array(surface.triangles), index))
+        elif surface.kind in ("plate", "box", "polygon"):
+            faces += faces_of(surface, index, most)
+        else:
+            planes = tuple(mark for slab in own for mark in slab.heights(surface))
+            rounds[index] = RoundRule(most, rule.around, rule.edge, _feet_on_axis(antenna, sheet, rule), planes)
+    for index, how in _matched(antenna, rounds).items():
+        pieces.append((*round_mesh(antenna.sheets[index].surface, how), index))
+    if faces:
+        fixed = np.concatenate([edges_of(v, t) for v, t, _ in pieces] or [np.zeros((0, 2, 3))])
+        pieces += flat_triangles(faces, fixed, cuts, rule.edge, antenna.size)
+    return _joined(antenna, pieces, usual, rule)
+
+
+def _most(sheet: Sheet, wavelength: float, rule: MeshRule) -> float:
+    """Greatest length of an edge: a share of the wavelength, and of the sheet itself."""
+    own, kind = sheet.surface.sizes, sheet.surface.kind
+    # Long cells on narrow strips are fine, needles are not; a round part has its chords as well.
+    limit = {
+        "plate": min(2.0 * min(own[:2]), max(own[:2]) / 8.0),
+        "box": min(0.5 * min(own), max(own) / 8.0),
+        "polygon": float(np.linalg.norm(np.ptp(sheet.surface.bounds, axis=0))) / 8.0,
+        "triangles": math.inf,
+        "cone": 0.5 * max(own[:2]),
+    }
+    return min(wavelength / rule.sheets_per_wavelength, limit.get(kind, 0.5 * own[0])) / sheet.density
+
+
+def _matched(antenna: Antenna, rounds: dict[int, RoundRule]) -> dict[int, RoundRule]:
+    """The same rules, with as many chords on both sides where rims of round parts meet."""
+    ends = {index: rims(antenna.sheets[index].surface, how) for index, how in rounds.items()}
+    close = 1e-6 * antenna.size
+    matched = {}
+    for index, how in rounds.items():
+        counts = []
+        for own in ends[index]:
+            mates = [
+                rim.chords
+                for other in ends.values()
+                for rim in other
+                if own is not None
+                and rim is not None
+                and abs(rim.radius - own.radius) <= close
+                and np.linalg.norm(rim.middle - own.middle) <= close
+                and abs(abs(float(rim.axis @ own.axis)) - 1.0) < 1e-9
+            ]
+            counts.append(max(mates, default=0))
+        matched[index] = replace(how, rims=(counts[0], counts[1]))
+    return matched
+
+
+def _refuse_too_many(antenna: Antenna, usual: Sequence[float]) -> None:
+    count = 0.0
+    for sheet, most in zip(antenna.sheets, usual, strict=True):
+        extent = np.sort(np.ptp(sheet.surface.bounds, axis=0))
+        count += 4.0 * float(extent[1] * extent[2]) / most**2
+    if count > _MOST_TRIANGLES:
+        raise RunError(
+            f"antenna '{antenna.name}' would need about {count:.2g} triangles: is the frequency right? "
+            "Use a lower one, a coarser mesh, or a lower density"
+        )
+
+
+def _feet_on_axis(antenna: Antenna, sheet: Sheet, rule: MeshRule) -> tuple[float | None, float | None]:
+    """The size of triangles where a wire stands on the axis, at the first and the last end of a round sheet."""
+    found: list[float | None] = [None, None]
+    low, high = sheet.surface.heights
+    for wire in antenna.wires:
+        local = sheet.surface.to_local(wire.corners)
+        on = np.hypot(local[:, 0], local[:, 1]) < 1e-3 * wire.radius
+        for end, height in enumerate((low, high)):
+            if (on & (np.abs(local[:, 2] - height) < 1e-3 * wire.radius)).any():
+                found[end] = min(found[end] or math.inf, rule.foot * wire.radius)
+    return (found[0], None) if low == high else (found[0], found[1])
+
+
+def _joined(
+    antenna: Antenna, pieces: list[tuple[Floats, Ints, int]], usual: Sequence[float], rule: MeshRule
+) -> SheetMesh:
+    vertices = np.concatenate([p[0] for p in pieces])
+    starts = np.cumsum([0, *(len(p[0]) for p in pieces[:-1])])
+    corners = np.concatenate([t + start for (_, t, _), start in zip(pieces, starts, strict=True)])
+    sheet = np.concatenate([np.full(len(t), index) for _, t, index in pieces])
+    least = min(float(np.linalg.norm(v[t[:, 0]] - v[t[:, 1]], axis=1).min()) for v, t, _ in pieces)
+    label = joined_points(vertices, max(1e-9 * antenna.size, 1e-3 * least))
+    _, first = np.unique(label, return_index=True)
+    corners = label[corners]
+    whole = (corners[:, 0] != corners[:, 1]) & (corners[:, 1] != corners[:, 2]) & (corners[:, 2] != corners[:, 0])
+    mesh = Triangles(vertices[first], corners[whole], sheet[whole])
+    fixed = _on_slabs(antenna, np.array(mesh.vertices))
+    for place, reach in feet(antenna):
+        mesh.put(place, reach, fixed)
+    mesh.divide(_wanted(antenna, usual, rule))
+    v, t, s = mesh.arrays()
+    used, numbers = np.unique(t, return_inverse=True)
+    v, t = v[used], numbers.reshape(-1, 3)
+    along = int(np.ptp(v, axis=0).argmax())
+    order = np.argsort(v[t].mean(axis=1)[:, along], kind="stable")
+    return SheetMesh(v, t[order], s[order])
+
+
+def _on_slabs(antenna: Antenna, vertices: Floats) -> set[int]:
+    """Vertices on the borders of gaps, which must stay there."""
+    found: set[int] = set()
+    for slab in slabs(antenna):
+        off = np.abs(np.abs((vertices - slab.place) @ slab.normal) - slab.half)
+        found |= set(np.flatnonzero(off < 1e-9 * antenna.size).tolist())
+    return found
+
+
+def feet(antenna: Antenna) -> list[tuple[Floats, float]]:
+    """Every corner of a wire that stands on a sheet, once, and how close to it a vertex must be, metres."""
+    found: list[tuple[Floats, float]] = []
+    for wire in antenna.wires:
+        for place, on in zip(wire.corners, antenna.standing(wire), strict=True):
+            if on and all(math.dist(place, other) > 1e-3 * wire.radius for other, _ in found):
+                found.append((place, 1e-3 * wire.radius))
+    return found
+
+
+def _wanted(antenna: Antenna, usual: Sequence[float], rule: MeshRule) -> Callable[[Floats], Floats]:
+    """Longest edge wanted at a place: short near wires, where what is opposite changes over the distance to them."""
+    lines = [(w.radius, pair) for w in antenna.wires for pair in itertools.pairwise(w.corners)]
+    # What is already there is as it should be, but for triangles taken from elsewhere.
+    given = [most for s, most in zip(antenna.sheets, usual, strict=True) if s.surface.kind == "triangles"]
+    cap = 1.5 * min(given) if given else math.inf
+
+    def wanted(places: Floats) -> Floats:
+        size = np.full(len(places), cap)
+        for radius, (start, stop) in lines:
+            along = stop - start
+            share = np.clip((places - start) @ along / (along @ along), 0.0, 1.0)
+            off = np.linalg.norm(start + share[:, None] * along - places, axis=1)
+            size = np.minimum(size, np.maximum(1.5 * rule.foot * radius, 1.2 * off))
+        return size
+
+    return wanted
+
+
+def quality(mesh: SheetMesh, antenna: Antenna) -> dict[str, dict[str, float]]:
+    """Per sheet: triangles, area (m²), shortest and longest edge (m), least angle (deg), worst shape.
+
+    Shape is 4√3 area over the sum of the squared sides: 1 for a triangle of equal sides, 0 for a sliver.
+    """
+    sides = mesh.edge_lengths
+    a, b, c = np.sort(sides, axis=1).T
+    angle = np.degrees(np.arccos(np.clip((b**2 + c**2 - a**2) / (2 * b * c), -1.0, 1.0)))
+    shape = 4.0 * math.sqrt(3.0) * mesh.areas / (sides**2).sum(axis=1)
+    table = {}
+    for index, sheet in enumerate(antenna.sheets):
+        own = mesh.sheet == index
+        if not own.any():
+            raise ModelError(f"sheet '{sheet.name}' has no triangles: is it smaller than rounding?")
+        table[sheet.name] = {
+            "triangles": float(own.sum()),
+            "area_m2": float(mesh.areas[own].sum()),
+            "shortest_m": float(sides[own].min()),
+            "longest_m": float(sides[own].max()),
+            "least_angle_deg": float(angle[own].min()),
+            "worst_shape": float(shape[own].min()),
+        }
+    return table
+
+
+def nearest_sheet(antenna: Antenna, points: Floats) -> Floats:
+    """Distance (n,) of points from the nearest sheet, metres; infinite without any."""
+    found = [distance(s.surface, points) for s in antenna.sheets]
+    return np.min(found, axis=0) if found else np.full(len(points), math.inf)
+
+
+__all__ = ["SheetMesh", "Slab", "feet", "nearest_sheet", "quality", "sheet_mesh"]
