@@ -88,3 +88,22 @@ def radiation_vectors(segments, currents, k, directions, out):
             _weights(block, k, directions[d, 0], directions[d, 1], directions[d, 2], even, odd, cosines, sines)
             for p in range(part.shape[0]):
                 _add_block(block, even, odd, cosines, sines, part[p], out[d, p])
+
+
+@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+def moment_vectors(points, moments, k, directions, out):
+    """Add to the radiation vectors out (directions, 3) of moments (6, n), real then imaginary, at points (3, n)."""
+    for d in range(directions.shape[0]):
+        ux, uy, uz = k * directions[d, 0], k * directions[d, 1], k * directions[d, 2]
+        xr = xi = yr = yi = zr = zi = 0.0
+        for i in range(points.shape[1]):
+            s, c = sincos(points[0, i] * ux + points[1, i] * uy + points[2, i] * uz)
+            xr += c * moments[0, i] - s * moments[3, i]
+            xi += s * moments[0, i] + c * moments[3, i]
+            yr += c * moments[1, i] - s * moments[4, i]
+            yi += s * moments[1, i] + c * moments[4, i]
+            zr += c * moments[2, i] - s * moments[5, i]
+            zi += s * moments[2, i] + c * moments[5, i]
+        out[d, 0] += complex(xr, xi)
+        out[d, 1] += complex(yr, yi)
+        out[d, 2] += complex(zr, zi)

@@ -1,73 +1,99 @@
-"""Piecewise-linear basis functions on a wire mesh.
+"""The basis of a whole antenna: functions on its sheets, then functions on its wires.
 
-Every function is a sum of signed half functions, each rising from zero at one end of a segment to one at a node. At a
-node where m segments meet there are m - 1 of them, each carrying current from one segment into the next, so the
-currents at the node sum to zero whatever the coefficients. A node on a plane takes a half function per segment: the
-image completes it. A free end takes none.
+Where a wire stands on a sheet its last half function goes on as a fan over the triangles at that vertex, so each of n
+wires there brings one unknown, and with the sheet there are n + 1 branches.
 """
 
 from __future__ import annotations
 
-import itertools
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..geometry.mesh import WireMesh
+from ..geometry.antenna import Antenna
+from ..geometry.mesh import MeshRule, WireMesh, mesh
+from ..geometry.sheet_mesh import SheetMesh, sheet_mesh
+from .sheet_basis import Fan, SheetBasis, fan, sheet_basis
+from .wire_basis import WireBasis, wire_basis
 
-Ints = NDArray[np.int64]
+Complexes = NDArray[np.complex128]
+Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
-class WireBasis:
-    """The two half functions of every basis function.
+class Basis:
+    """Functions on sheets, if there are any, then on wires. reach: how far a wire's foot may be from its vertex."""
 
-    halves (2, functions): half function 2 x segment + end (0 first, 1 last). signs (2, functions): +1 where a positive
-    coefficient means current along the segment, -1 against it, 0 where there is no second half.
-    """
+    wires: WireBasis
+    sheets: SheetBasis | None = None
+    reach: float = 0.0
 
-    mesh: WireMesh
-    halves: Ints
-    signs: NDArray[np.float64]
+    @property
+    def mesh(self) -> WireMesh:
+        """The segments of the wires."""
+        return self.wires.mesh
+
+    @property
+    def sheet_mesh(self) -> SheetMesh | None:
+        """The triangles of the sheets."""
+        return None if self.sheets is None else self.sheets.mesh
 
     @property
     def size(self) -> int:
         """Number of basis functions."""
-        return int(self.halves.shape[1])
+        return self.first_wire + self.wires.size
+
+    @property
+    def first_wire(self) -> int:
+        """The number of the first function on a wire: so many are on sheets."""
+        return 0 if self.sheets is None else self.sheets.size
+
+    @property
+    def halved(self) -> Basis:
+        """The basis of the mesh with every segment in two and every triangle in four."""
+        fine = None if self.sheets is None else sheet_basis(self.sheets.mesh.halved())
+        return Basis(wire_basis(self.mesh.halved()), fine, self.reach)
 
     @cached_property
-    def ends(self) -> Any:
-        """Sparse (2 x segments, functions): coefficients to currents along the segments at their ends."""
-        from scipy.sparse import csr_array
+    def feet(self) -> tuple[tuple[Fan, Floats], ...]:
+        """Every fan with, per wire function (wires,), the current it sends into it from a unit coefficient."""
+        if self.sheets is None:
+            return ()
+        from scipy.spatial import cKDTree
 
-        columns = np.tile(np.arange(self.size), 2)
-        full = csr_array((self.signs.ravel(), (self.halves.ravel(), columns)), shape=(2 * len(self.mesh), self.size))
-        full.eliminate_zeros()
-        return full
+        wires, grid = self.wires, self.mesh
+        alone = np.flatnonzero(wires.signs[1] == 0.0)
+        if not alone.size:
+            return ()
+        half = wires.halves[0, alone]
+        node = grid.ends.ravel()[half]
+        off, vertex = cKDTree(self.sheets.mesh.vertices).query(grid.nodes[node])
+        assert off.max() <= self.reach, "a foot without a vertex"
+        # Along the segment at its last end is out of the wire, at its first into it.
+        out = wires.signs[0, alone] * np.where(half % 2 == 1, 1.0, -1.0)
+        found = []
+        for place in np.unique(vertex):
+            amount = np.zeros(wires.size)
+            amount[alone[vertex == place]] = out[vertex == place]
+            found.append((fan(self.sheets.mesh, int(place)), amount))
+        return tuple(found)
 
-    def segment_currents(self, coefficients: NDArray[np.complex128]) -> NDArray[np.complex128]:
+    def split(self, coefficients: Complexes) -> tuple[Complexes, Complexes]:
+        """Coefficients (..., functions) of the wires and of the sheets."""
+        return coefficients[..., self.first_wire :], coefficients[..., : self.first_wire]
+
+    def segment_currents(self, coefficients: Complexes) -> Complexes:
         """Currents (..., segments, 2) along each segment at its two ends, from coefficients (..., functions)."""
-        flat = coefficients.reshape(-1, self.size)
-        ends = (self.ends @ flat.T).T
-        return np.asarray(ends.reshape(*coefficients.shape[:-1], len(self.mesh), 2))
+        return self.wires.segment_currents(self.split(coefficients)[0])
 
 
-def wire_basis(mesh: WireMesh) -> WireBasis:
-    """Basis functions in the order of their nodes along the wires, so that neighbours stay neighbours."""
-    node = mesh.ends.ravel()
-    by_node = np.argsort(node, kind="stable")
-    bounds = np.searchsorted(node[by_node], np.arange(len(mesh.nodes) + 1))
-    pairs: list[tuple[int, int]] = []
-    for n in range(len(mesh.nodes)):
-        arms = by_node[bounds[n] : bounds[n + 1]].tolist()
-        # On a plane every arm stands alone; elsewhere current passes from each arm to the next.
-        pairs += [(arm, arm) for arm in arms] if mesh.grounded[n] else list(itertools.pairwise(arms))
-    pairs.sort()
-    halves = np.array(pairs, np.int64).reshape(-1, 2).T
-    # Current into the node runs along a segment at its last end, against it at its first.
-    inward = np.where(halves % 2 == 1, 1.0, -1.0)
-    signs = np.stack([inward[0], np.where(halves[0] == halves[1], 0.0, -inward[1])])
-    return WireBasis(mesh, np.ascontiguousarray(halves), signs)
+def antenna_basis(antenna: Antenna, wavelength: float, rule: MeshRule) -> Basis:
+    """Basis functions on the mesh for wavelengths down to `wavelength`, metres."""
+    wires = wire_basis(mesh(antenna, wavelength, rule))
+    if not antenna.sheets:
+        return Basis(wires)
+    thickest = max((w.radius for w in antenna.wires), default=0.0)
+    reach = 1e-9 * antenna.size + 2e-3 * thickest
+    return Basis(wires, sheet_basis(sheet_mesh(antenna, wavelength, rule)), reach)

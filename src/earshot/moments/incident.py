@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,7 +12,10 @@ from numpy.typing import NDArray
 from .. import units
 from ..constants import WAVE_IMPEDANCE, wavenumber
 from ..errors import UsageError
-from .basis import WireBasis
+from ..kernels.sheets import P7, W7
+from .basis import Basis
+from .coupling import fan_points
+from .wire_basis import WireBasis
 
 Complexes = NDArray[np.complex128]
 
@@ -47,26 +51,51 @@ def plane_wave(theta: str | float, phi: str | float, e_theta: complex = 0.0, e_p
     return wave
 
 
-def wave_vector(basis: WireBasis, wave: PlaneWave, frequency: float, plane: bool) -> Complexes:
-    """∫ f_m·E ds (functions,), volts, averaged over the tubes; over a plane with the wave it reflects.
+def wave_vector(basis: Basis, wave: PlaneWave, frequency: float, plane: bool) -> Complexes:
+    """∫ f_m·E (functions,), volts, averaged over the tubes of wires; over a plane with the wave it reflects.
 
-    Four Gauss points a segment; the average round a tube across the ray is J0(ka sin).
+    Four Gauss points a segment, where the average round a tube across the ray is J0(ka sin); seven a triangle.
     """
-    tested = _tested(basis, wave, frequency, mirrored=False)
+    tested = _tested(basis.wires, wave, frequency, mirrored=False)
     if plane:
         if math.cos(wave.theta) < -1e-12:
             raise UsageError("plane wave: it arrives from below the plane; choose theta up to 90 deg")
-        tested = tested - _tested(basis, wave, frequency, mirrored=True)
-    return np.asarray(basis.ends.T @ tested.ravel())
+        tested = tested - _tested(basis.wires, wave, frequency, mirrored=True)
+    on_wires = basis.wires.ends.T @ tested.ravel()
+    if basis.sheets is None:
+        return np.asarray(on_wires)
+    ray, field = _ray_and_field(wave)
+    k = wavenumber(frequency)
+    for one, into in basis.feet:
+        points = fan_points(basis.sheets, (one,))
+        on_wires = on_wires + into * (
+            np.exp(1j * k * (points.places @ ray)) @ (points.weights[..., :3].sum(axis=1) @ field)
+        )
+    mesh = basis.sheets.mesh
+    places = np.einsum("pc,tcx->tpx", P7, mesh.corners)
+    phase = np.exp(1j * k * (places @ ray)) * W7 * mesh.areas[:, None]
+    # ∫ e^{jk·r} dS and ∫ (r·E) e^{jk·r} dS of every triangle.
+    plain, along = phase.sum(axis=1), (phase * (places @ field)).sum(axis=1)
+    on_sheets = sum(
+        basis.sheets.coefficients[s]
+        * (along[basis.sheets.pairs[s]] - (basis.sheets.apexes[s] @ field) * plain[basis.sheets.pairs[s]])
+        for s in (0, 1)
+    )
+    return np.concatenate([on_sheets, on_wires])
+
+
+def _ray_and_field(wave: PlaneWave) -> tuple[Any, Complexes]:
+    """Unit vector towards where the wave comes from (3,), and its field at the origin (3,)."""
+    t, p = wave.theta, wave.phi
+    ray = np.array([math.sin(t) * math.cos(p), math.sin(t) * math.sin(p), math.cos(t)])
+    field = wave.e_theta * np.array([math.cos(t) * math.cos(p), math.cos(t) * math.sin(p), -math.sin(t)])
+    return ray, field + wave.e_phi * np.array([-math.sin(p), math.cos(p), 0.0])
 
 
 def _tested(basis: WireBasis, wave: PlaneWave, frequency: float, mirrored: bool) -> Complexes:
     from scipy.special import j0
 
-    t, p = wave.theta, wave.phi
-    ray = np.array([math.sin(t) * math.cos(p), math.sin(t) * math.sin(p), math.cos(t)])
-    field = wave.e_theta * np.array([math.cos(t) * math.cos(p), math.cos(t) * math.sin(p), -math.sin(t)])
-    field = field + wave.e_phi * np.array([-math.sin(p), math.cos(p), 0.0])
+    ray, field = _ray_and_field(wave)
     mirror = np.array([1.0, 1.0, -1.0]) if mirrored else np.ones(3)
     ray, field = ray * mirror, field * mirror
     columns, k = basis.mesh.columns, wavenumber(frequency)

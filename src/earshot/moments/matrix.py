@@ -16,7 +16,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT, wavenumber
 from ..running import announce, in_threads, thread_count
-from .basis import WireBasis
+from .wire_basis import WireBasis
 
 _TILE = 64
 

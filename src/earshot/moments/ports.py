@@ -5,10 +5,13 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from ..errors import ModelError
 from ..geometry.antenna import Antenna
+from ..geometry.faces import Slab, slabs
 from ..geometry.mesh import WireMesh
 from ..geometry.parts import Gap
-from .basis import WireBasis
+from .basis import Basis
+from .sheet_basis import SheetBasis
 
 
 def _gap_halves(antenna: Antenna, port: Gap, mesh: WireMesh) -> NDArray[np.float64]:
@@ -34,10 +37,54 @@ def _gap_halves(antenna: Antenna, port: Gap, mesh: WireMesh) -> NDArray[np.float
     return means
 
 
-def gap_vectors(antenna: Antenna, basis: WireBasis) -> NDArray[np.float64]:
+def _slab_vector(slab: Slab, basis: SheetBasis, what: str) -> NDArray[np.float64]:
+    """∫ f·n dS over a gap of a sheet, by its width (functions,): the tested field of 1 V along the normal n.
+
+    Along a surface at a slant, the field is that much weaker and the way longer: the voltage is the same. A gap of no
+    width is the edges in its plane, and what crosses them.
+    """
+    mesh = basis.mesh
+    own = mesh.sheet == slab.sheet
+    heights = (mesh.corners - slab.place) @ slab.normal
+    close = 1e-6 * float(np.ptp(mesh.vertices, axis=0).max())
+    if slab.half == 0.0:
+        edge = np.abs((mesh.vertices[basis.edges] - slab.place) @ slab.normal).max(axis=1) <= close
+        crossing = np.flatnonzero(edge & own[basis.pairs].all(axis=0))
+        ends = mesh.vertices[basis.edges[crossing]]
+        length = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
+        # A coefficient of one carries one ampere per metre from its first triangle into its second.
+        onward = (mesh.centres[basis.pairs[:, crossing]] - slab.place) @ slab.normal
+        vector = np.zeros(basis.size)
+        vector[crossing] = length * np.sign(onward[1] - onward[0])
+        if not crossing.size:
+            raise ModelError(f"{what}: no edge of the sheet lies in its plane: give it a width, or move it to an edge")
+        return vector
+    inside = own & (np.abs(heights) <= slab.half + close).all(axis=1)
+    if not inside.any():
+        raise ModelError(f"{what}: its gap holds no triangle of the sheet: move it onto the sheet, or make it wider")
+    cut = own & ~inside & (np.abs(heights).min(axis=1) < slab.half - close)
+    if cut.any():
+        raise ModelError(f"{what}: its gap cuts through triangles: put it where it follows the sheet's grid")
+    vector = np.zeros(basis.size)
+    for side in (0, 1):
+        triangle = basis.pairs[side]
+        flux = basis.coefficients[side] * mesh.areas[triangle]
+        flux = flux * ((mesh.centres[triangle] - basis.apexes[side]) @ slab.normal)
+        vector += np.where(inside[triangle], flux, 0.0)
+    return vector / (2.0 * slab.half)
+
+
+def gap_vectors(antenna: Antenna, basis: Basis) -> NDArray[np.float64]:
     """Columns (functions, gaps): the tested field of 1 V at each gap, which also takes the gap's current.
 
-    With Z I = v V, the mean current over gap p is v_p·I.
+    With Z I = v V, the mean current over gap p is v_p·I. Raises ModelError for gaps of sheets where there is no sheet.
     """
-    columns = [basis.ends.T @ _gap_halves(antenna, gap, basis.mesh).ravel() for gap in antenna.gaps]
-    return np.array(columns).reshape(len(antenna.gaps), basis.size).T
+    on_sheets = iter(slabs(antenna))
+    columns = np.zeros((basis.size, len(antenna.gaps)))
+    for column, gap in enumerate(antenna.gaps):
+        if gap.across is None:
+            columns[basis.first_wire :, column] = basis.wires.ends.T @ _gap_halves(antenna, gap, basis.mesh).ravel()
+        else:
+            assert basis.sheets is not None
+            columns[: basis.first_wire, column] = _slab_vector(next(on_sheets), basis.sheets, gap.what)
+    return columns

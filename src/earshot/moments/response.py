@@ -10,9 +10,12 @@ from numpy.typing import NDArray
 from ..errors import RunError
 from ..geometry.antenna import Antenna
 from ..running import Record, free_memory
-from .basis import WireBasis
+from .basis import Basis
+from .coupling import couple
 from .matrix import WireMatrix
 from .ports import gap_vectors
+from .sheet_matrix import fill_sheet_matrix
+from .sheet_terms import sheet_terms
 from .wire_terms import wire_terms
 
 Complexes = NDArray[np.complex128]
@@ -26,7 +29,7 @@ class Response:
     """
 
     antenna: Antenna
-    basis: WireBasis
+    basis: Basis
     frequencies: NDArray[np.float64]
     coefficients: Complexes
     admittance: Complexes
@@ -47,18 +50,29 @@ def refuse_if_too_large(antenna: Antenna, unknowns: int) -> None:
         )
 
 
-def impedance_matrix(antenna: Antenna, basis: WireBasis, frequency: float) -> Complexes:
-    """The whole impedance matrix (functions, functions), ohm, with what is inside and round the wires."""
-    matrix = WireMatrix(basis, frequency, antenna.medium.has_plane).full()
-    local = wire_terms(antenna, basis, frequency)
-    if local is not None:
-        entries = local.tocoo()
-        matrix[entries.row, entries.col] += entries.data
+def impedance_matrix(antenna: Antenna, basis: Basis, frequency: float) -> Complexes:
+    """The whole impedance matrix (functions, functions), ohm, with what is inside and round the metal."""
+    first = basis.first_wire
+    if basis.sheets is None:
+        matrix = WireMatrix(basis.wires, frequency, antenna.medium.has_plane).full()
+    else:
+        matrix = np.zeros((basis.size, basis.size), np.complex128)
+        fill_sheet_matrix(basis.sheets, frequency, matrix)
+        if basis.wires.size:
+            matrix[first:, first:] = WireMatrix(basis.wires, frequency, False).full()
+            couple(basis, frequency, matrix)
+    for start, local in (
+        (first, wire_terms(antenna, basis.wires, frequency)),
+        (0, sheet_terms(antenna, basis, frequency)),
+    ):
+        if local is not None:
+            entries = local.tocoo()
+            matrix[start + entries.row, start + entries.col] += entries.data
     return matrix
 
 
 def solved_for(
-    antenna: Antenna, basis: WireBasis, frequency: float, vectors: Complexes, record: Record | None = None
+    antenna: Antenna, basis: Basis, frequency: float, vectors: Complexes, record: Record | None = None
 ) -> Complexes:
     """Coefficients (functions, columns) for tested fields (functions, columns): one factorisation for all.
 
@@ -87,7 +101,7 @@ def solved_for(
 
 
 def respond(
-    antenna: Antenna, basis: WireBasis, frequency: float, record: Record | None = None
+    antenna: Antenna, basis: Basis, frequency: float, record: Record | None = None
 ) -> tuple[Complexes, Complexes]:
     """Coefficients (gaps, functions) and admittance (gaps, gaps) at one frequency; raises RunError as `solved_for`."""
     vectors = gap_vectors(antenna, basis)

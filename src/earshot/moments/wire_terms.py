@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..geometry.antenna import Antenna
-from .basis import WireBasis
+from .wire_basis import WireBasis
 
 Complexes = NDArray[np.complex128]
 
@@ -55,6 +55,8 @@ def wire_terms(antenna: Antenna, basis: WireBasis, frequency: float) -> Any:
 
 def wire_losses(antenna: Antenna, basis: WireBasis, frequency: float, ends: Complexes) -> list[tuple[str, float]]:
     """Power lost in the metal and the jacket of every wire, W; ends (segments, 2): its currents, A peak."""
+    if not antenna.wires:
+        return []
     mass, slope = _overlaps(basis)
     flat = ends.ravel()
     heat, charge = (0.5 * (flat.conj() * (m @ flat)).real for m in (mass, slope))

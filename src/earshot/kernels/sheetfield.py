@@ -1,0 +1,120 @@
+"""Near E and H of linear currents on triangles, J = number r - vector, as of currents on tubes.
+
+A triangle is cut into four, and those again, until a piece is farther off than it is large; then seven points do.
+"""
+
+import math
+
+import numpy as np
+from numba import njit
+
+from .sheets import P7, W7
+
+_FAR = 2.0
+_DEEPEST = 9
+
+
+@njit(error_model="numpy")
+def _add_moment(mx, my, mz, charge, dx, dy, dz, k, e_vector, e_charge, h_factor, out):
+    """Add E (out[:3]) and H (out[3:]) of a current moment and of its divergence, seen from a place (dx, dy, dz) off."""
+    r2 = dx * dx + dy * dy + dz * dz
+    r = math.sqrt(r2)
+    g = complex(math.cos(k * r), -math.sin(k * r)) / r
+    steep = g * complex(1.0, k * r) / r2
+    source, turn = e_charge * charge * steep, h_factor * steep
+    out[0] += e_vector * mx * g + source * dx
+    out[1] += e_vector * my * g + source * dy
+    out[2] += e_vector * mz * g + source * dz
+    out[3] += turn * (my * dz - mz * dy)
+    out[4] += turn * (mz * dx - mx * dz)
+    out[5] += turn * (mx * dy - my * dx)
+
+
+@njit(error_model="numpy")
+def _add_triangle(corners, number, vector, p, k, e_vector, e_charge, h_factor, stack, out):
+    stack[0] = corners
+    depth = np.zeros(4 * _DEEPEST, np.int64)
+    top = 1
+    while top > 0:
+        top -= 1
+        level = depth[top]
+        piece = stack[top].copy()
+        cx, cy, cz = (
+            (piece[0] + piece[3] + piece[6]) / 3.0,
+            (piece[1] + piece[4] + piece[7]) / 3.0,
+            (piece[2] + piece[5] + piece[8]) / 3.0,
+        )
+        reach2 = 0.0
+        for c in range(3):
+            off = (piece[3 * c] - cx) ** 2 + (piece[3 * c + 1] - cy) ** 2 + (piece[3 * c + 2] - cz) ** 2
+            reach2 = max(reach2, off)
+        gap2 = (p[0] - cx) ** 2 + (p[1] - cy) ** 2 + (p[2] - cz) ** 2
+        if level < _DEEPEST and gap2 < _FAR * _FAR * reach2:
+            middles = np.empty(9)
+            for c in range(3):
+                for x in range(3):
+                    middles[3 * c + x] = 0.5 * (piece[3 * c + x] + piece[3 * ((c + 1) % 3) + x])
+            for c in range(3):
+                for x in range(3):
+                    stack[top + c, x] = piece[3 * c + x]
+                    stack[top + c, 3 + x] = middles[3 * c + x]
+                    stack[top + c, 6 + x] = middles[3 * ((c + 2) % 3) + x]
+            stack[top + 3] = middles
+            depth[top : top + 4] = level + 1
+            top += 4
+            continue
+        ux, uy, uz = piece[3] - piece[0], piece[4] - piece[1], piece[5] - piece[2]
+        vx, vy, vz = piece[6] - piece[0], piece[7] - piece[1], piece[8] - piece[2]
+        area = 0.5 * math.sqrt((uy * vz - uz * vy) ** 2 + (uz * vx - ux * vz) ** 2 + (ux * vy - uy * vx) ** 2)
+        for q in range(len(W7)):
+            x = P7[q, 0] * piece[0] + P7[q, 1] * piece[3] + P7[q, 2] * piece[6]
+            y = P7[q, 0] * piece[1] + P7[q, 1] * piece[4] + P7[q, 2] * piece[7]
+            z = P7[q, 0] * piece[2] + P7[q, 1] * piece[5] + P7[q, 2] * piece[8]
+            share = W7[q] * area
+            _add_moment(
+                share * (number * x - vector[0]), share * (number * y - vector[1]), share * (number * z - vector[2]),
+                share * 2.0 * number, p[0] - x, p[1] - y, p[2] - z, k, e_vector, e_charge, h_factor, out,
+            )  # fmt: skip
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def sheet_fields(corners, number, vector, points, moments, places, k, e_vector, e_charge, h_factor, out):
+    """Add E and H (n, 6) at places (n, 3) of triangles (m, 9) and of current moments (q, 3) at points (q, 3)."""
+    stack = np.empty((4 * _DEEPEST, 9))
+    for n in range(places.shape[0]):
+        for i in range(corners.shape[0]):
+            _add_triangle(corners[i], number[i], vector[i], places[n], k, e_vector, e_charge, h_factor, stack, out[n])
+        for q in range(points.shape[0]):
+            _add_moment(
+                moments[q, 0], moments[q, 1], moments[q, 2], 0.0,
+                places[n, 0] - points[q, 0], places[n, 1] - points[q, 1], places[n, 2] - points[q, 2],
+                k, e_vector, e_charge, h_factor, out[n],
+            )  # fmt: skip
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def on_sheet(columns, places, out):
+    """Whether each place (n, 3) lies on one of the triangles (17, m), nearer than a millionth of its size."""
+    for n in range(places.shape[0]):
+        out[n] = False
+        for i in range(columns.shape[1]):
+            dx, dy, dz = places[n, 0] - columns[0, i], places[n, 1] - columns[1, i], places[n, 2] - columns[2, i]
+            nx, ny, nz = columns[9, i], columns[10, i], columns[11, i]
+            if abs(dx * nx + dy * ny + dz * nz) > 1e-6 * columns[16, i]:
+                continue
+            inside = True
+            for c in range(3):
+                a, b = 3 * c, 3 * ((c + 1) % 3)
+                sx, sy, sz = (
+                    columns[b, i] - columns[a, i],
+                    columns[b + 1, i] - columns[a + 1, i],
+                    (columns[b + 2, i] - columns[a + 2, i]),
+                )
+                ax, ay, az = (
+                    places[n, 0] - columns[a, i],
+                    places[n, 1] - columns[a + 1, i],
+                    places[n, 2] - columns[a + 2, i],
+                )
+                turn = (sy * az - sz * ay) * nx + (sz * ax - sx * az) * ny + (sx * ay - sy * ax) * nz
+                inside = inside and turn >= -1e-6 * columns[16, i] ** 2
+            out[n] = out[n] or inside

@@ -1,0 +1,338 @@
+"""The matrix of triangulated sheets: pairs of triangles, with what stands on their edges.
+
+For two triangles S and S' the entries of all functions on them follow from eight numbers, with G = exp(-jkR)/R:
+I0 = ∬ G, Ir = ∬ r G, Is = ∬ r' G and Irs = ∬ r·r' G, since f = c (r - p) on every triangle (Rao, Wilton and Glisson
+1982).
+
+Close by, 1/R is integrated over S' in closed form (Wilton et al. 1984, eqs. 5 and 8) and the bounded rest by points.
+"""
+
+import math
+
+import numpy as np
+from numba import njit
+
+from .trig import sincos
+
+# Dunavant (1985), degree 2 and degree 5: barycentric coordinates and weights.
+P3 = np.array([[2 / 3, 1 / 6, 1 / 6], [1 / 6, 2 / 3, 1 / 6], [1 / 6, 1 / 6, 2 / 3]])
+W3 = np.full(3, 1 / 3)
+_A, _B = (6 - math.sqrt(15)) / 21, (6 + math.sqrt(15)) / 21
+P7 = np.array([[1 / 3] * 3, *(np.roll([1 - 2 * x, x, x], i) for x in (_A, _B) for i in range(3))])
+W7 = np.array([9 / 40, *[(155 - math.sqrt(15)) / 1200] * 3, *[(155 + math.sqrt(15)) / 1200] * 3])
+
+
+def _quartered(points: np.ndarray, weights: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """A rule on a triangle cut into four."""
+    corners = np.eye(3)
+    middles = (corners + np.roll(corners, -1, axis=0)) / 2
+    parts = [np.array([corners[i], middles[i], middles[i - 1]]) for i in range(3)] + [middles]
+    return np.concatenate([points @ part for part in parts]), np.tile(weights, 4) / 4
+
+
+def _towards_edges(count: int) -> tuple[np.ndarray, np.ndarray]:
+    """A rule whose points crowd at the three edges, where the potential of a triangle that touches goes as d log d.
+
+    Each third, from an edge to the centroid, has Gauss points along the edge and, in the root of the distance, off it.
+    """
+    nodes, weights = np.polynomial.legendre.leggauss(count)
+    nodes, weights = (nodes + 1) / 2, weights / 2
+    along, off = (x.ravel() for x in np.meshgrid(nodes, nodes**2, indexing="ij"))
+    share = np.outer(weights, 2 * nodes * weights).ravel() * (1 - off) * 2 / 3
+    corners = np.eye(3)
+    points = [
+        ((1 - along)[:, None] * corners[i] + along[:, None] * corners[i - 2]) * (1 - off)[:, None] + off[:, None] / 3
+        for i in range(3)
+    ]
+    return np.concatenate(points), np.tile(share, 3)
+
+
+P28, W28 = _quartered(P7, W7)
+P75, W75 = _towards_edges(5)
+_NEAR, _CLOSE = 1.3, 0.9
+_BLOCK = 128
+
+
+@njit(fastmath=True, error_model="numpy")
+def edge_frames(t, j, frames):
+    """The three edges of triangle j into frames (3, 7): direction along each, direction outwards, length."""
+    nx, ny, nz = t[9, j], t[10, j], t[11, j]
+    for e in range(3):
+        a, b = 3 * e, 3 * ((e + 1) % 3)
+        sx, sy, sz = t[b, j] - t[a, j], t[b + 1, j] - t[a + 1, j], t[b + 2, j] - t[a + 2, j]
+        length = math.sqrt(sx * sx + sy * sy + sz * sz)
+        sx, sy, sz = sx / length, sy / length, sz / length
+        frames[e, 0], frames[e, 1], frames[e, 2] = sx, sy, sz
+        frames[e, 3], frames[e, 4], frames[e, 5] = sy * nz - sz * ny, sz * nx - sx * nz, sx * ny - sy * nx
+        frames[e, 6] = length
+
+
+@njit(fastmath=True, error_model="numpy")
+def framed_potentials(x, y, z, t, j, frames, out):
+    """∫ dS'/R and ∫ r' dS'/R over triangle j of columns t with its frames, seen from (x, y, z), into out (4,)."""
+    nx, ny, nz = t[9, j], t[10, j], t[11, j]
+    d = (x - t[0, j]) * nx + (y - t[1, j]) * ny + (z - t[2, j]) * nz
+    height = abs(d)
+    total, vx, vy, vz = 0.0, 0.0, 0.0, 0.0
+    ax, ay, az = t[0, j] - x, t[1, j] - y, t[2, j] - z
+    r_low = first = math.sqrt(ax * ax + ay * ay + az * az)
+    for e in range(3):
+        length = frames[e, 6]
+        low = ax * frames[e, 0] + ay * frames[e, 1] + az * frames[e, 2]
+        high = low + length
+        aside = ax * frames[e, 3] + ay * frames[e, 4] + az * frames[e, 5]
+        r_high = first
+        if e < 2:
+            ax, ay, az = t[3 * e + 3, j] - x, t[3 * e + 4, j] - y, t[3 * e + 5, j] - z
+            r_high = math.sqrt(ax * ax + ay * ay + az * az)
+        r0 = aside * aside + d * d
+        if r0 > 1e-24 * length * length:
+            if low > 0.0 or high > -low:
+                log = math.log((r_high + high) / (r_low + low))
+            else:
+                log = math.log((r_low - low) / (r_high - high))
+            total += aside * log
+            if height > 1e-12 * length:
+                total -= height * (
+                    math.atan(aside * high / (r0 + height * r_high)) - math.atan(aside * low / (r0 + height * r_low))
+                )
+            edge = 0.5 * (r0 * log + high * r_high - low * r_low)
+        else:
+            edge = 0.5 * (high * abs(high) - low * abs(low))
+        vx += edge * frames[e, 3]
+        vy += edge * frames[e, 4]
+        vz += edge * frames[e, 5]
+        r_low = r_high
+    out[0] = total
+    out[1] = vx + (x - d * nx) * total
+    out[2] = vy + (y - d * ny) * total
+    out[3] = vz + (z - d * nz) * total
+
+
+@njit(fastmath=True, error_model="numpy")
+def static_potentials(x, y, z, t, j, out):
+    """The same for one place alone."""
+    frames = np.empty((3, 7))
+    edge_frames(t, j, frames)
+    framed_potentials(x, y, z, t, j, frames, out)
+
+
+@njit(fastmath=True, error_model="numpy")
+def corner_point(t, j, p):
+    """The point of barycentric coordinates p on triangle j."""
+    return (
+        p[0] * t[0, j] + p[1] * t[3, j] + p[2] * t[6, j],
+        p[0] * t[1, j] + p[1] * t[4, j] + p[2] * t[7, j],
+        p[0] * t[2, j] + p[1] * t[5, j] + p[2] * t[8, j],
+    )
+
+
+@njit(inline="always", fastmath=True, error_model="numpy")
+def _wave(dx, dy, dz, k):
+    """Real and imaginary part of exp(-jkR)/R."""
+    r2 = dx * dx + dy * dy + dz * dz + 1e-30
+    inverse = 1.0 / math.sqrt(r2)
+    sine, cosine = sincos(k * r2 * inverse)
+    return cosine * inverse, -sine * inverse
+
+
+@njit(fastmath=True, error_model="numpy")
+def far_row(t, points, i, k, out):
+    """The eight numbers of triangle i with every j ≥ i, real then imaginary, into out (16, m): three points on each.
+
+    points (9, m): x, y, z of the three points of every triangle.
+    """
+    m = t.shape[1]
+    for first in range(i, m, _BLOCK):
+        last = min(first + _BLOCK, m)
+        out[:, first:last] = 0.0
+        for p in range(3):
+            x, y, z = points[3 * p, i], points[3 * p + 1, i], points[3 * p + 2, i]
+            share = t[12, i] / 9.0
+            for j in range(first, last):
+                u0, v0, w0 = points[0, j], points[1, j], points[2, j]
+                u1, v1, w1 = points[3, j], points[4, j], points[5, j]
+                u2, v2, w2 = points[6, j], points[7, j], points[8, j]
+                r0, i0 = _wave(x - u0, y - v0, z - w0, k)
+                r1, i1 = _wave(x - u1, y - v1, z - w1, k)
+                r2, i2 = _wave(x - u2, y - v2, z - w2, k)
+                scale = share * t[12, j]
+                real, imag = scale * (r0 + r1 + r2), scale * (i0 + i1 + i2)
+                ur, ui = scale * (u0 * r0 + u1 * r1 + u2 * r2), scale * (u0 * i0 + u1 * i1 + u2 * i2)
+                vr, vi = scale * (v0 * r0 + v1 * r1 + v2 * r2), scale * (v0 * i0 + v1 * i1 + v2 * i2)
+                wr, wi = scale * (w0 * r0 + w1 * r1 + w2 * r2), scale * (w0 * i0 + w1 * i1 + w2 * i2)
+                out[0, j] += real
+                out[1, j] += x * real
+                out[2, j] += y * real
+                out[3, j] += z * real
+                out[4, j] += ur
+                out[5, j] += vr
+                out[6, j] += wr
+                out[7, j] += x * ur + y * vr + z * wr
+                out[8, j] += imag
+                out[9, j] += x * imag
+                out[10, j] += y * imag
+                out[11, j] += z * imag
+                out[12, j] += ui
+                out[13, j] += vi
+                out[14, j] += wi
+                out[15, j] += x * ui + y * vi + z * wi
+
+
+@njit(fastmath=True, error_model="numpy")
+def near_pair(t, i, j, k, rule, weights, out, static):
+    """The same of one pair (16,), with 1/R over triangle j in closed form, at the points of a rule on triangle i."""
+    out[:] = 0.0
+    frames = np.empty((3, 7))
+    edge_frames(t, j, frames)
+    for p in range(len(weights)):
+        x, y, z = corner_point(t, i, rule[p])
+        weight = weights[p] * t[12, i]
+        framed_potentials(x, y, z, t, j, frames, static)
+        gr, gi = static[0], 0.0
+        xr, xi, yr, yi, zr, zi = static[1], 0.0, static[2], 0.0, static[3], 0.0
+        for q in range(len(W7)):
+            u, v, w = corner_point(t, j, P7[q])
+            dx, dy, dz = x - u, y - v, z - w
+            r = math.sqrt(dx * dx + dy * dy + dz * dz)
+            kr = k * r
+            if kr > 1e-3:
+                sine, cosine = sincos(kr)
+                real, imag = (cosine - 1.0) / r, -sine / r
+            else:
+                real, imag = -0.5 * k * kr, -k * (1.0 - kr * kr / 6.0)
+            share = W7[q] * t[12, j]
+            real *= share
+            imag *= share
+            gr += real
+            gi += imag
+            xr += u * real
+            xi += u * imag
+            yr += v * real
+            yi += v * imag
+            zr += w * real
+            zi += w * imag
+        out[0] += weight * gr
+        out[8] += weight * gi
+        out[1] += weight * x * gr
+        out[9] += weight * x * gi
+        out[2] += weight * y * gr
+        out[10] += weight * y * gi
+        out[3] += weight * z * gr
+        out[11] += weight * z * gi
+        out[4] += weight * xr
+        out[12] += weight * xi
+        out[5] += weight * yr
+        out[13] += weight * yi
+        out[6] += weight * zr
+        out[14] += weight * zi
+        out[7] += weight * (x * xr + y * yr + z * zr)
+        out[15] += weight * (x * xi + y * yi + z * zi)
+
+
+@njit(error_model="numpy")
+def pair_rule(t, corners, i, j):
+    """The outer rule of a pair that is near: more points where the triangles nearly touch, most where they do."""
+    for a in range(3):
+        for b in range(3):
+            if corners[i, a] == corners[j, b]:
+                return P75, W75
+    dx, dy, dz = t[13, i] - t[13, j], t[14, i] - t[14, j], t[15, i] - t[15, j]
+    reach = _CLOSE * (t[16, i] + t[16, j])
+    if dx * dx + dy * dy + dz * dz < reach * reach:
+        return P28, W28
+    return P7, W7
+
+
+@njit(fastmath=True, error_model="numpy")
+def near_row(t, corners, i, k, out, one, static):
+    """Put the pairs of triangle i that are close into its row, out (16, m)."""
+    for j in range(i, t.shape[1]):
+        dx, dy, dz = t[13, i] - t[13, j], t[14, i] - t[14, j], t[15, i] - t[15, j]
+        reach = t[16, i] + t[16, j]
+        if dx * dx + dy * dy + dz * dz > _NEAR * _NEAR * reach * reach:
+            continue
+        rule, weights = pair_rule(t, corners, i, j)
+        near_pair(t, i, j, k, rule, weights, one, static)
+        for n in range(16):
+            out[n, j] = one[n]
+
+
+@njit(inline="always", fastmath=True, error_model="numpy")
+def _source(out, a, r, c, x, y, z, flow, charge):
+    """What a source half c (r' - p'), p' = (x, y, z), on triangle a gives to a test half about p: first less p·rest.
+
+    From columns r to r + 7 of out (m, 16): flow (Irs - p'·Ir) less the charges', flow (Is - p' I0).
+    """
+    g = out[a, r]
+    plain = out[a, r + 7] - x * out[a, r + 1] - y * out[a, r + 2] - z * out[a, r + 3]
+    c *= flow
+    return (
+        c * (plain - charge * g),
+        c * (out[a, r + 4] - x * g),
+        c * (out[a, r + 5] - y * g),
+        c * (out[a, r + 6] - z * g),
+    )
+
+
+@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+def fill_sheets(t, points, corners, start, halves, pairs, places, lowest, span, k, flow, charge, rows, matrix, spare):
+    """Add the pairs (i, j ≥ i) of a span of triangles i to half of the matrix: the whole is it plus its transpose.
+
+    t (17, m): columns of triangles: corners, normal, area, centroid, reach. points (9, m): of the three-point rule.
+    corners (m, 3). start (m + 1,), halves: which halves are on a triangle, two per function, f = c (r - p). pairs
+    (2, functions): the triangles of a function's two halves. places (8, functions): c and p of both. lowest (m,): the
+    first function with a half on triangle i or after it. flow, charge: what ∬ f·f' G and ∬ ∇·f ∇'·f' G are multiplied
+    by, over j. rows (functions,): where in matrix each function's row is, or -1 less its row in spare.
+    """
+    m, n = t.shape[1], pairs.shape[1]
+    out, one, static = np.zeros((16, m)), np.empty(16), np.empty(4)
+    # The same, triangle by triangle, for what is gathered.
+    turned = np.zeros((m, 16))
+    # Of every charge, ∇·f = 2c; and the flow is taken out as a factor.
+    share = 4.0 * charge / flow
+    for i in range(span[0], span[1]):
+        far_row(t, points, i, k, out)
+        near_row(t, corners, i, k, out, one, static)
+        for r in range(16):
+            out[r, i] *= 0.5
+        for first in range(i, m, _BLOCK):
+            for r in range(16):
+                for j in range(first, min(first + _BLOCK, m)):
+                    turned[j, r] = out[r, j]
+        if i > 0:
+            # What lies before i has had its turn.
+            turned[i - 1] = 0.0
+        for g in range(lowest[i], n):
+            a, b = pairs[0, g], pairs[1, g]
+            c, x, y, z = places[0, g], places[1, g], places[2, g], places[3, g]
+            ar, axr, ayr, azr = _source(turned, a, 0, c, x, y, z, flow, share)
+            ai, axi, ayi, azi = _source(turned, a, 8, c, x, y, z, flow, share)
+            c, x, y, z = places[4, g], places[5, g], places[6, g], places[7, g]
+            br, bxr, byr, bzr = _source(turned, b, 0, c, x, y, z, flow, share)
+            bi, bxi, byi, bzi = _source(turned, b, 8, c, x, y, z, flow, share)
+            ar, axr, ayr, azr = ar + br, axr + bxr, ayr + byr, azr + bzr
+            ai, axi, ayi, azi = ai + bi, axi + bxi, ayi + byi, azi + bzi
+            for h in range(start[i], start[i + 1]):
+                f, side = halves[h] // 2, 4 * (halves[h] % 2)
+                c, x, y, z = places[side, f], places[side + 1, f], places[side + 2, f], places[side + 3, f]
+                real = c * (ar - x * axr - y * ayr - z * azr)
+                imag = c * (ai - x * axi - y * ayi - z * azi)
+                # j times the two.
+                if rows[f] >= 0:
+                    matrix[rows[f], g] += complex(-imag, real)
+                else:
+                    spare[-1 - rows[f], g] += complex(-imag, real)
+
+
+@njit(nogil=True, cache=True)
+def mirror(matrix, n, first, last):
+    """Make rows first to last of the first n of a matrix, and what they mirror, it plus its transpose."""
+    size = 32
+    for i0 in range(first, last, size):
+        for j0 in range(i0 - i0 % size, n, size):
+            for i in range(i0, min(i0 + size, last)):
+                for j in range(max(j0, i), min(j0 + size, n)):
+                    value = matrix[i, j] + matrix[j, i]
+                    matrix[i, j] = value
+                    matrix[j, i] = value

@@ -1,0 +1,195 @@
+"""What couples wires and feet to sheets: their currents as weighted points, seen through the triangles' potentials."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..constants import wavenumber
+from ..geometry.mesh import WireMesh
+from ..kernels.sheets import P75, W75
+from ..running import announce, in_threads, thread_count
+from .basis import Basis
+from .sheet_basis import Fan, SheetBasis
+from .sheet_matrix import scales
+
+Complexes = NDArray[np.complex128]
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+_NODES = 4
+
+
+@dataclass(frozen=True, slots=True)
+class Points:
+    """Currents as points: places (p, 3) on tubes of radii (p,), two unit vectors across (p, 6), which row each adds to,
+    and two sets of weights (p, 2, 4): current moment and charge per unit coefficient."""
+
+    places: Floats
+    frames: Floats
+    radii: Floats
+    owner: Ints
+    weights: Floats
+
+    @property
+    def rows(self) -> int:
+        """How many rows they add to."""
+        return int(self.owner.max()) + 1
+
+
+def _across(tangents: Floats) -> Floats:
+    """Two unit vectors square to each tangent (n, 6)."""
+    helper = np.where(np.abs(tangents[:, :1]) < 0.9, np.array([[1.0, 0.0, 0.0]]), np.array([[0.0, 1.0, 0.0]]))
+    one = np.cross(tangents, helper)
+    one /= np.linalg.norm(one, axis=1)[:, None]
+    return np.concatenate([one, np.cross(tangents, one)], axis=1)
+
+
+def wire_points(mesh: WireMesh) -> Points:
+    """Gauss points of every segment; the two sets are its half functions, a row is a segment."""
+    nodes, weights = np.polynomial.legendre.leggauss(_NODES)
+    share, weights = (nodes + 1.0) / 2.0, weights / 2.0
+    start, tangents, lengths, n = mesh.columns[:3].T, mesh.tangents, mesh.lengths, len(mesh)
+    places = start[:, None] + (share * lengths[:, None])[..., None] * tangents[:, None]
+    both = np.zeros((n, _NODES, 2, 4))
+    for end, shape, slope in ((0, 1.0 - share, -1.0), (1, share, 1.0)):
+        both[:, :, end, :3] = (weights * shape * lengths[:, None])[..., None] * tangents[:, None]
+        both[:, :, end, 3] = weights * slope
+    return Points(
+        places.reshape(-1, 3),
+        np.repeat(_across(tangents), _NODES, axis=0),
+        np.repeat(mesh.radii, _NODES),
+        np.repeat(np.arange(n), _NODES),
+        both.reshape(-1, 2, 4),
+    )
+
+
+def fan_points(basis: SheetBasis, fans: tuple[Fan, ...]) -> Points:
+    """Feet as points, a row each; set 0 is the ordinary halves, set 1 the part without divergence."""
+    places, owner, weights = [], [], []
+    for row, one in enumerate(fans):
+        # The rule that triangles which touch have: charges of the foot and of the functions beside it nearly cancel.
+        inside = np.einsum("pc,tcx->tpx", P75, basis.mesh.corners[one.triangles])
+        share = one.coefficients[:, None] * W75 * basis.mesh.areas[one.triangles, None]
+        ordinary = np.zeros((inside.shape[0] * inside.shape[1], 2, 4))
+        ordinary[:, 0, :3] = (share[..., None] * (inside - one.apex)).reshape(-1, 3)
+        ordinary[:, 0, 3] = 2.0 * share.ravel()
+        solenoid = np.zeros((len(one.points), 2, 4))
+        solenoid[:, 1, :3] = one.moments
+        places += [inside.reshape(-1, 3), one.points]
+        weights += [ordinary, solenoid]
+        owner += [np.full(len(ordinary) + len(solenoid), row)]
+    count = sum(len(p) for p in places)
+    return Points(
+        np.concatenate(places),
+        np.zeros((count, 6)),
+        np.zeros(count),
+        np.concatenate(owner),
+        np.concatenate(weights),
+    )
+
+
+def _potentials(points: Points, basis: SheetBasis, frequency: float) -> Complexes:
+    """What the triangles do to every row and set: (rows, 2, 5, triangles), see the kernel."""
+    from ..kernels.coupling import potentials
+
+    announce(potentials)
+    t, m, threads = basis.mesh.columns, len(basis.mesh), thread_count()
+    out = np.zeros((points.rows, 2, 5, m), np.complex128)
+    places, frames, radii, owner, weights = (
+        np.ascontiguousarray(x) for x in (points.places, points.frames, points.radii, points.owner, points.weights)
+    )
+    k = wavenumber(frequency)
+    stops = np.linspace(0, m, 4 * threads + 1).astype(int)
+
+    def work(own: int) -> None:
+        for part in range(own, 4 * threads, threads):
+            potentials(t, places, frames, radii, owner, weights, k, stops[part], stops[part + 1], out)
+
+    in_threads(work, range(threads))
+    return out
+
+
+def _with_halves(seen: Complexes, triangles: Ints, coefficients: Floats, apexes: Floats, frequency: float) -> Complexes:
+    """Entries of rows and sets with half functions c (r - p): (rows, 2, halves)."""
+    flow, charge = scales(frequency)
+    here = seen[..., triangles]
+    flux = here[:, :, 0] - np.einsum("hx,rsxh->rsh", apexes, here[:, :, 1:4])
+    return np.asarray(1j * coefficients * (flow * flux - 2.0 * charge * here[:, :, 4]))
+
+
+def _with_sheets(seen: Complexes, basis: SheetBasis, frequency: float) -> Complexes:
+    """The same with every function of the sheets: (rows, 2, functions)."""
+    return sum(  # type: ignore[return-value]
+        _with_halves(seen, basis.pairs[s], basis.coefficients[s], basis.apexes[s], frequency) for s in (0, 1)
+    )
+
+
+def couple(basis: Basis, frequency: float, matrix: Complexes) -> None:
+    """Add to a matrix what couples wires to sheets, and all that feet bring; sheets and wires alone are there."""
+    sheets, wires = basis.sheets, basis.wires
+    if sheets is None or not wires.size:
+        return
+    n, first = wires.size, basis.first_wire
+    on_wires = wire_points(basis.mesh)
+    seen = _potentials(on_wires, sheets, frequency)
+    between = wires.ends.T @ _with_sheets(seen, sheets, frequency).reshape(2 * len(basis.mesh), -1)
+    added = np.zeros((n, n), np.complex128)
+    if basis.feet:
+        fans = tuple(f for f, _ in basis.feet)
+        into = np.array([amount for _, amount in basis.feet])
+        points = fan_points(sheets, fans)
+        from_fans = _potentials(points, sheets, frequency)
+        between += into.T @ _with_sheets(from_fans, sheets, frequency).sum(axis=1)
+        # Wires with feet, and feet with feet; the ordinary halves in closed form, the rest as points.
+        to_wires = np.stack([_with_fan(seen, f, frequency).reshape(-1) for f in fans], axis=1)
+        to_wires += _point_moments(on_wires, fans, frequency)
+        crossed = wires.ends.T @ to_wires @ into
+        added += crossed + crossed.T
+        halves = np.stack([_with_fan(from_fans, f, frequency) for f in fans], axis=2)
+        square = halves[:, 0] + halves[:, 1] + halves[:, 1].T + _moments_of(fans, _radii(basis), frequency)
+        added += into.T @ (0.5 * (square + square.T)) @ into
+    matrix[first:, :first] += between
+    matrix[:first, first:] += between.T
+    matrix[first:, first:] += added
+
+
+def _with_fan(seen: Complexes, one: Fan, frequency: float) -> Complexes:
+    """Entries of rows and sets with the ordinary halves of a fan: (rows, 2)."""
+    apexes = np.broadcast_to(one.apex, (len(one.triangles), 3))
+    return np.asarray(_with_halves(seen, one.triangles, one.coefficients, apexes, frequency).sum(axis=2))
+
+
+def _radii(basis: Basis) -> Floats:
+    """Of the wires on each foot, the thickest."""
+    starts = basis.mesh.radii[basis.wires.halves[0] // 2]
+    return np.array([starts[amount != 0.0].max() for _, amount in basis.feet])
+
+
+def _point_moments(points: Points, fans: tuple[Fan, ...], frequency: float) -> Complexes:
+    """Entries of the wires' halves (2 segments, feet) with the parts of feet without divergence."""
+    flow, _ = scales(frequency)
+    k = wavenumber(frequency)
+    found = np.zeros((points.rows, 2, len(fans)), np.complex128)
+    for column, one in enumerate(fans):
+        gap = points.places[:, None] - one.points
+        # The mean of R² round the tube.
+        r = np.sqrt(np.einsum("pqx,pqx->pq", gap, gap) + points.radii[:, None] ** 2)
+        vector = np.exp(-1j * k * r) / r @ one.moments
+        values = 1j * flow * np.einsum("psx,px->ps", points.weights[..., :3], vector)
+        np.add.at(found[:, :, column], points.owner, values)
+    return found.reshape(-1, len(fans))
+
+
+def _moments_of(fans: tuple[Fan, ...], radii: Floats, frequency: float) -> Complexes:
+    """Entries of the parts without divergence with one another (feet, feet); no nearer than the wire is thick."""
+    flow, _ = scales(frequency)
+    k = wavenumber(frequency)
+    found = np.zeros((len(fans), len(fans)), np.complex128)
+    for i, one in enumerate(fans):
+        for j, two in enumerate(fans):
+            gap = one.points[:, None] - two.points
+            r = np.sqrt(np.einsum("pqx,pqx->pq", gap, gap) + radii[i] * radii[j])
+            found[i, j] = 1j * flow * np.einsum("px,pq,qx->", one.moments, np.exp(-1j * k * r) / r, two.moments)
+    return found

@@ -1,0 +1,114 @@
+"""Basis functions on triangulated sheets: current across every inner edge (Rao, Wilton and Glisson 1982), and feet.
+
+A foot spreads the current of a wire over the triangles at a vertex. On each of them it is, with the vertex at the
+origin, ĥ the direction square to the side opposite and h its distance,
+
+    K [h ρ/(ρ·ĥ)² - ρ/h],     K = angle/Σ(angle × opposite side),
+
+so that the whole current leaves the wire in all directions alike, none crosses the opposite side, and the charge is
+spread evenly: no charge sits at the point. The second part is an ordinary half function; the first has no divergence,
+and in ρ = u e(v), e(v) running along the opposite side, its moment K l e du dv is smooth.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..geometry.sheet_mesh import SheetMesh
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+Complexes = NDArray[np.complex128]
+
+
+@dataclass(frozen=True)
+class SheetBasis:
+    """Functions across edges, f = c (r - p) on each of two triangles.
+
+    edges (n, 2): vertices. pairs (2, n): the triangles; corners (2, n): which corner of each is p; coefficients (2, n):
+    c. start (m + 1,), halves: 2 x function + side of what is on every triangle. lowest (m,): first function with a half
+    on that triangle or a later one. Where k triangles meet at an edge there are k - 1 functions, each from the first.
+    """
+
+    mesh: SheetMesh
+    edges: Ints
+    pairs: Ints
+    corners: Ints
+    coefficients: Floats
+    start: Ints
+    halves: Ints
+    lowest: Ints
+
+    @property
+    def size(self) -> int:
+        """Number of functions."""
+        return len(self.edges)
+
+    @cached_property
+    def apexes(self) -> Floats:
+        """The p of both halves (2, n, 3), metres."""
+        return np.stack([self.mesh.corners[self.pairs[s], self.corners[s]] for s in (0, 1)])
+
+
+def sheet_basis(mesh: SheetMesh) -> SheetBasis:
+    """The functions of a mesh, numbered along its triangles."""
+    m = len(mesh.triangles)
+    sides = np.stack([mesh.triangles[:, [1, 2]], mesh.triangles[:, [2, 0]], mesh.triangles[:, [0, 1]]], axis=1)
+    unique, edge = np.unique(np.sort(sides.reshape(-1, 2), axis=1), axis=0, return_inverse=True)
+    order = np.argsort(edge.ravel(), kind="stable")
+    place = edge.ravel()[order]
+    first = np.searchsorted(place, np.arange(len(unique)))
+    # Every side after the first at an edge makes a function with the first.
+    later = np.flatnonzero(np.arange(len(order)) != first[place])
+    one, two = order[first[place[later]]], order[later]
+    along = np.argsort(one // 3, kind="stable")
+    both = np.stack([one[along], two[along]])
+    pairs, corners, which = both // 3, both % 3, place[later][along]
+    length = np.linalg.norm(np.diff(mesh.vertices[unique[which]], axis=1)[:, 0], axis=1)
+    coefficients = np.array([[1.0], [-1.0]]) * length / (2.0 * mesh.areas[pairs])
+    n = len(which)
+    numbers = 2 * np.arange(n)[None] + np.array([[0], [1]])
+    by_triangle = np.argsort(pairs.ravel(), kind="stable")
+    start = np.searchsorted(pairs.ravel()[by_triangle], np.arange(m + 1))
+    last = pairs.max(axis=0)
+    lowest = np.searchsorted(np.maximum.accumulate(last), np.arange(m)) if n else np.zeros(m, np.int64)
+    return SheetBasis(mesh, unique[which], pairs, corners, coefficients, start, numbers.ravel()[by_triangle], lowest)
+
+
+@dataclass(frozen=True)
+class Fan:
+    """What a foot spreads current over, for one ampere out of it into the sheet.
+
+    triangles (f,), apex (3,), coefficients (f,): the ordinary halves c (r - apex). points (q, 3), moments (q, 3): the
+    part without divergence as current moments, A·m.
+    """
+
+    triangles: Ints
+    apex: Floats
+    coefficients: Floats
+    points: Floats
+    moments: Floats
+
+
+def fan(mesh: SheetMesh, vertex: int) -> Fan:
+    """The fan of triangles at a vertex."""
+    triangles, corner = np.nonzero(mesh.triangles == vertex)
+    places = mesh.corners[triangles]
+    rows = np.arange(len(triangles))
+    apex = places[rows, corner]
+    one, two = (places[rows, (corner + i) % 3] - apex for i in (1, 2))
+    cross = np.linalg.norm(np.cross(one, two), axis=1)
+    angle = np.arctan2(cross, np.einsum("ij,ij->i", one, two))
+    opposite = np.linalg.norm(two - one, axis=1)
+    share = angle / (angle @ opposite)
+    height = cross / opposite
+    u, weights = np.polynomial.legendre.leggauss(4)
+    u, weights = (u + 1.0) / 2.0, weights / 2.0
+    along = one[:, None] + u[:, None] * (two - one)[:, None]
+    points = apex[:, None, None] + u[None, None, :, None] * along[:, :, None]
+    moments = (share * opposite)[:, None, None, None] * along[:, :, None] * np.outer(weights, weights)[..., None]
+    return Fan(triangles, apex[0], -share / height, points.reshape(-1, 3), moments.reshape(-1, 3))

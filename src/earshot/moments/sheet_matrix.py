@@ -1,0 +1,91 @@
+"""The impedance matrix of sheets, filled by several threads."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT, wavenumber
+from ..running import announce, in_threads, thread_count
+from .sheet_basis import SheetBasis
+
+Complexes = NDArray[np.complex128]
+_THREE = np.array([[2 / 3, 1 / 6, 1 / 6], [1 / 6, 2 / 3, 1 / 6], [1 / 6, 1 / 6, 2 / 3]])
+
+
+def scales(frequency: float) -> tuple[float, float]:
+    """ωµ/4π and 1/4πωε: what j∬ f·f' e^{-jkR}/R and -j∬ ∇·f ∇'·f' e^{-jkR}/R are multiplied by."""
+    omega = 2.0 * math.pi * frequency
+    return omega * MAGNETIC_CONSTANT / (4.0 * math.pi), 1.0 / (4.0 * math.pi * omega * ELECTRIC_CONSTANT)
+
+
+def _arrays(basis: SheetBasis) -> tuple[Any, ...]:
+    mesh = basis.mesh
+    points = np.ascontiguousarray(np.einsum("pc,tcx->pxt", _THREE, mesh.corners).reshape(9, -1))
+    places = np.concatenate([np.concatenate([basis.coefficients[None, s], basis.apexes[s].T]) for s in (0, 1)])
+    return points, np.ascontiguousarray(mesh.triangles), np.ascontiguousarray(places)
+
+
+def fill_sheet_matrix(basis: SheetBasis, frequency: float, matrix: Complexes) -> None:
+    """Put Z into the first rows and columns of a matrix of zeros, ohm.
+
+    Z = jωµ ∬ f·f' G + (1/jωε) ∬ ∇·f ∇'·f' G, G = exp(-jkR)/4πR (Rao, Wilton and Glisson 1982, eqs. 17 to 21, with
+    Galerkin's test instead of theirs).
+    """
+    from ..kernels.sheets import fill_sheets, mirror
+
+    announce(fill_sheets)
+    columns = basis.mesh.columns
+    points, triangles, places = _arrays(basis)
+    m, n, threads = columns.shape[1], basis.size, thread_count()
+    # Triangle i meets m - i others: shares of equal work.
+    cuts = np.round(m * (1.0 - np.sqrt(1.0 - np.arange(threads + 1) / threads))).astype(np.int64)
+    share = np.searchsorted(cuts, basis.pairs, side="right") - 1
+    owner = share.min(axis=0)
+    # A function with its two triangles in two shares has its row in the first; the second adds to a spare one.
+    strangers = [np.flatnonzero((share == own).any(axis=0) & (owner != own)) for own in range(threads)]
+    spare = [np.zeros((len(s), n), np.complex128) for s in strangers]
+
+    def work(own: int) -> None:
+        span = np.array([cuts[own], cuts[own + 1]])
+        rows = np.arange(n)
+        rows[strangers[own]] = -1 - np.arange(len(strangers[own]))
+        fill_sheets(
+            columns, points, triangles, basis.start, basis.halves, basis.pairs, places, basis.lowest, span,
+            wavenumber(frequency), *scales(frequency), rows, matrix, spare[own],
+        )  # fmt: skip
+
+    in_threads(work, range(threads))
+    for stranger, added in zip(strangers, spare, strict=True):
+        matrix[stranger, :n] += added
+    edges = np.linspace(0, 1, threads + 1)
+    stops = np.round(n * (1.0 - np.sqrt(1.0 - edges))).astype(int)
+    in_threads(lambda part: mirror(matrix, n, stops[part], stops[part + 1]), range(threads))
+
+
+def sheet_block(basis: SheetBasis, frequency: float, rows: ArrayLike, columns: ArrayLike) -> Complexes:
+    """Entries (rows, columns), ohm, each as it stands, row as test and column as source: nothing is mirrored."""
+    from ..kernels.sheets import near_pair, pair_rule
+
+    _, triangles, places = _arrays(basis)
+    t, k = basis.mesh.columns, wavenumber(frequency)
+    flow, charge = scales(frequency)
+    first, second = (np.atleast_1d(np.asarray(x, np.int64)) for x in (rows, columns))
+    found = np.zeros((len(first), len(second)), np.complex128)
+    one, static = np.empty(16), np.empty(4)
+    for a, f in enumerate(first):
+        for b, g in enumerate(second):
+            for s in (0, 1):
+                for r in (0, 1):
+                    i, j = int(basis.pairs[s, f]), int(basis.pairs[r, g])
+                    rule, weights = pair_rule(t, triangles, i, j)
+                    near_pair(t, i, j, k, rule, weights, one, static)
+                    c, p = places[4 * s, f], places[4 * s + 1 : 4 * s + 4, f]
+                    d, q = places[4 * r, g], places[4 * r + 1 : 4 * r + 4, g]
+                    g0 = one[:8] + 1j * one[8:]
+                    flux = g0[7] - p @ g0[4:7] - q @ g0[1:4] + (p @ q) * g0[0]
+                    found[a, b] += 1j * c * d * (flow * flux - 4.0 * charge * g0[0])
+    return found
