@@ -11,13 +11,39 @@ from numpy.typing import ArrayLike, NDArray
 
 from ..constants import ELECTRIC_CONSTANT
 from ..errors import UsageError
-from ..fields.currents import WireCurrents
+from ..fields.currents import Currents
 from ..fields.far import FarField
 from ..fields.near import NearField, near_field, power_through_box
+from ..fields.sheet_currents import SheetCurrents
 from ..geometry.antenna import Antenna
+from ..moments.basis import Basis
 
 if TYPE_CHECKING:
     import pandas as pd
+
+
+def currents_of(antenna: Antenna, basis: Basis, coefficients: NDArray[np.complex128], hertz: float) -> Currents:
+    """The currents that coefficients (functions,) stand for, on wires and sheets."""
+    on_wires, on_sheets = basis.split(coefficients)
+    sheets = None
+    if basis.sheets is not None:
+        own = basis.sheets
+        number, vector = np.zeros(len(own.mesh), complex), np.zeros((len(own.mesh), 3), complex)
+        halves = [(own.pairs[s], on_sheets * own.coefficients[s], own.apexes[s]) for s in (0, 1)]
+        flows = [complex(into @ on_wires) for _, into in basis.feet]
+        halves += [
+            (one.triangles, flow * one.coefficients, np.broadcast_to(one.apex, (len(one.triangles), 3)))
+            for (one, _), flow in zip(basis.feet, flows, strict=True)
+        ]
+        for triangles, amounts, apexes in halves:
+            np.add.at(number, triangles, amounts)
+            np.add.at(vector, triangles, amounts[:, None] * apexes)
+        feet = [(one.points, flow * one.moments) for (one, _), flow in zip(basis.feet, flows, strict=True)]
+        points, moments = (np.concatenate([np.zeros((0, 3)), *x]) for x in zip(*feet, strict=True)) if feet else (
+            np.zeros((0, 3)), np.zeros((0, 3), complex)
+        )  # fmt: skip
+        sheets = SheetCurrents(own.mesh, number, vector, points, moments)
+    return Currents(basis.mesh, basis.segment_currents(coefficients), hertz, antenna.medium.has_plane, sheets)
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,7 +56,7 @@ class Driven:
     """
 
     antenna: Antenna
-    wire_currents: WireCurrents
+    flow: Currents
     voltages: NDArray[np.complex128]
     currents: NDArray[np.complex128]
     driven: tuple[str, ...]
@@ -41,7 +67,7 @@ class Driven:
     @property
     def frequency(self) -> float:
         """Frequency, Hz."""
-        return self.wire_currents.frequency
+        return self.flow.frequency
 
     @property
     def _port_powers(self) -> NDArray[np.float64]:
@@ -88,7 +114,7 @@ class Driven:
             raise UsageError(
                 f"antenna '{self.antenna.name}' accepts {self.accepted:g} W as driven; gain needs a drive above zero"
             )
-        return FarField(self.wire_currents, self.accepted, self.incident, self.antenna.name)
+        return FarField(self.flow, self.accepted, self.incident, self.antenna.name)
 
     def near_field(self, points: ArrayLike, *, in_metal: str = "refuse") -> NearField:
         """Complex E and H, peak, at points (..., 3) outside the metal, in metres.
@@ -96,11 +122,11 @@ class Driven:
         `line_of_points`, `plane_of_points` and `box_of_points` make them. in_metal: "refuse" raises UsageError for a
         point inside metal; "zero" gives the field there, none.
         """
-        return near_field(self.wire_currents, points, in_metal=in_metal)
+        return near_field(self.flow, points, in_metal=in_metal)
 
     def power_through_box(self, low: ArrayLike, high: ArrayLike) -> float:
         """Power leaving a box with corners low and high, W, from the near field on its faces."""
-        return power_through_box(self.wire_currents, low, high)
+        return power_through_box(self.flow, low, high)
 
     def ports_table(self) -> pd.DataFrame:
         """Per port: voltage and current (peak), active impedance (ohm) and power accepted (W)."""
@@ -137,7 +163,7 @@ class Driven:
         import pandas as pd
 
         frames = []
-        flow, grid = self.wire_currents, self.wire_currents.mesh
+        flow, grid = self.flow, self.flow.mesh
         density = (flow.ends[:, 0] - flow.ends[:, 1]) / (2j * math.pi * self.frequency * grid.lengths)
         for index, wire in enumerate(self.antenna.wires):
             segments = np.flatnonzero(grid.wire == index)
@@ -156,4 +182,23 @@ class Driven:
                 "surface_field_V_per_m": charge / (2.0 * math.pi * ELECTRIC_CONSTANT * wire.radius),
             }
             frames.append(pd.DataFrame(columns))
+        if not frames:
+            raise UsageError(f"antenna '{self.antenna.name}' has no wires: ask for its sheet_currents_table")
         return pd.concat(frames, ignore_index=True)
+
+    def sheet_currents_table(self) -> pd.DataFrame:
+        """A row per triangle: sheet, centroid (m), area (m²), surface current there by component (A/m, peak).
+
+        Raises UsageError for an antenna without sheets.
+        """
+        import pandas as pd
+
+        sheets = self.flow.sheets
+        if sheets is None:
+            raise UsageError(f"antenna '{self.antenna.name}' has no sheets: ask for its currents_table")
+        names = np.array([s.name for s in self.antenna.sheets], object)
+        columns = {"sheet": names[sheets.mesh.sheet]}
+        columns |= {f"{axis}_m": sheets.mesh.centres[:, i] for i, axis in enumerate("xyz")}
+        columns["area_m2"] = sheets.mesh.areas
+        columns |= {f"J{axis}_A_per_m": sheets.density[:, i] for i, axis in enumerate("xyz")}
+        return pd.DataFrame(columns)

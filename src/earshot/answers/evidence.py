@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from ..moments.basis import WireBasis, wire_basis
+from ..moments.basis import Basis
 from ..moments.ports import gap_vectors
 from ..moments.response import impedance_matrix
 from ..network.elements import Impedance
@@ -45,15 +45,15 @@ class Evidence:
     """What speaks for, or against, a solution at one frequency.
 
     figures: every printed figure with its change under refinement. residual: largest tangential field left on
-    the metal between tested places, as the voltage over a segment per volt applied. balance: (radiated +
-    lost)/accepted power - 1. passivity: least eigenvalue of Re(Z) over |Z|; not below zero.
+    the metal between tested places, as the voltage over a segment per volt applied; None with sheets. balance:
+    (radiated + lost)/accepted power - 1. passivity: least eigenvalue of Re(Z) over |Z|; not below zero.
     """
 
     frequency: float
     unknowns: int
     refined_unknowns: int
     figures: tuple[Figure, ...]
-    residual: float
+    residual: float | None
     residual_place: str
     balance: float
     passivity: float
@@ -63,14 +63,20 @@ class Evidence:
         import pandas as pd
 
         rows = [(f.name, f.value, f.change, f.unit, "") for f in self.figures] + [
-            ("largest boundary residual", self.residual, math.nan, "V per V", self.residual_place),
+            (
+                "largest boundary residual",
+                math.nan if self.residual is None else self.residual,
+                math.nan,
+                "V per V",
+                self.residual_place,
+            ),
             ("power balance", self.balance, math.nan, "1", "(radiated + lost) / accepted - 1"),
             ("passivity", self.passivity, math.nan, "1", "least eigenvalue of Re Z over |Z|; not below zero"),
         ]
         return pd.DataFrame(rows, columns=["figure", "value", "±", "unit", "remark"]).set_index("figure")
 
 
-def _in_finer(basis: WireBasis, finer: WireBasis, coefficients: NDArray[np.complex128]) -> NDArray[np.complex128]:
+def _in_finer(basis: Basis, finer: Basis, coefficients: NDArray[np.complex128]) -> NDArray[np.complex128]:
     """Coefficients of the same current on a mesh of halved segments: it is still piecewise linear there."""
     from scipy.sparse.linalg import spsolve
 
@@ -78,22 +84,23 @@ def _in_finer(basis: WireBasis, finer: WireBasis, coefficients: NDArray[np.compl
     middle = ends.mean(axis=1)
     halves = np.stack([ends[:, 0], middle, middle, ends[:, 1]], axis=1).ravel()
     # More half functions than functions, but the current is among those they can make: least squares is exact.
-    onto = finer.ends.T
-    return np.asarray(spsolve((onto @ finer.ends).tocsc().astype(complex), onto @ halves))
+    to_halves = finer.wires.ends
+    return np.asarray(spsolve((to_halves.T @ to_halves).tocsc().astype(complex), to_halves.T @ halves))
 
 
 def boundary_residual(solution: Solution, frequency: float) -> tuple[float, str]:
     """Largest tangential field left between tested places, in volts over a segment per volt applied, and where it is.
 
-    The current is tested with functions it was not solved with: the hats at the middles of its segments.
+    The current is tested with functions it was not solved with: the hats at the middles of its segments. For wires
+    alone: what a foot sends into a sheet is another shape on a finer mesh.
     """
     basis = solution.response.basis
-    finer = wire_basis(solution.mesh.halved())
+    finer = basis.halved
     one = solution.at(frequency)
     matrix = impedance_matrix(solution.antenna, finer, float(one.solved[0]))
     applied = gap_vectors(solution.antenna, finer)
     old = len(solution.mesh.nodes)
-    node = finer.mesh.ends.ravel()[finer.halves[0]]
+    node = finer.mesh.ends.ravel()[finer.wires.halves[0]]
     # The function at the middle of segment s is the one that owns node old + s.
     middle = np.empty(len(solution.mesh), np.int64)
     middle[node[node >= old] - old] = np.flatnonzero(node >= old)
@@ -143,9 +150,11 @@ def evidence(
     driven = solution.drive(sources, terminations=terminations)
     beam = driven.far_field()
     hertz = beam.frequency
-    report("gathering evidence: once more with every segment halved")
-    refined = solution.resolved(wire_basis(solution.mesh.halved()))
-    residual, place = boundary_residual(solution, hertz)
+    report("gathering evidence: once more with every segment and every triangle's sides halved")
+    refined = solution.resolved(solution.response.basis.halved)
+    residual, place = None, "not worked out with sheets"
+    if not solution.antenna.sheets:
+        residual, place = boundary_residual(solution, hertz)
     impedance = solution.network.z().values[0]
     least = np.linalg.eigvalsh(impedance.real)[0]
     return Evidence(

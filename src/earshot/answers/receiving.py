@@ -10,15 +10,19 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from ..errors import UsageError
-from ..fields.currents import WireCurrents
+from .. import units
+from ..errors import ModelError, UsageError
+from ..fields.currents import Currents
 from ..geometry.antenna import Antenna
+from ..geometry.design import Design
+from ..geometry.mesh import MeshRule
 from ..moments.incident import PlaneWave, wave_vector
 from ..moments.ports import gap_vectors
 from ..moments.response import solved_for
 from ..network.elements import Impedance, impedance
 from .circuits import circuit_of
-from .solution import Solution
+from .driven import currents_of
+from .solution import Solution, basis_for
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -32,7 +36,7 @@ class Received:
 
     antenna: Antenna
     wave: PlaneWave
-    wire_currents: WireCurrents
+    flow: Currents
     voltages: Complexes
     currents: Complexes
 
@@ -75,7 +79,7 @@ class Received:
 
     def cross_section(self, theta: ArrayLike, phi: ArrayLike) -> NDArray[np.float64]:
         """Bistatic cross-section 4π|r E_s|²/|E|², m², towards angles in radians (Balanis 2016, eq. 2-120b)."""
-        e_theta, e_phi = self.wire_currents.far_field(np.asarray(theta, float), np.asarray(phi, float))
+        e_theta, e_phi = self.flow.far_field(np.asarray(theta, float), np.asarray(phi, float))
         scattered = np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2
         return np.asarray(4.0 * math.pi * scattered / self.wave.strength**2)
 
@@ -110,8 +114,29 @@ def receive(
     count = len(antenna.ports)
     # Into the port, as for a drive: what the antenna and the lines there draw, the wave's share included.
     currents = injected + closed.drawn(one.response.admittance[0], nodes)
-    flow = WireCurrents(basis.mesh, basis.segment_currents(coefficients), hertz, antenna.medium.has_plane)
+    flow = currents_of(antenna, basis, coefficients, hertz)
     return Received(antenna, wave, flow, voltages[:count], currents[:count])
+
+
+def scatter(
+    model: Design | Antenna, wave: PlaneWave, frequency: str | float, *, rule: MeshRule | None = None
+) -> Received:
+    """Put metal without ports into a plane wave: its currents and cross-section; ports it has are shorted.
+
+    Raises ModelError with the findings when `check` says it cannot be solved.
+    """
+    antenna = model.antenna if isinstance(model, Design) else model
+    hertz, rule = units.frequency(frequency), rule or MeshRule()
+    findings = antenna.check(hertz, rule, fed=False)
+    if findings.stops:
+        raise ModelError("\n".join(str(f) for f in findings.stops), findings)
+    basis = basis_for(antenna, hertz, rule)
+    tested = wave_vector(basis, wave, hertz, antenna.medium.has_plane)
+    coefficients = solved_for(antenna, basis, hertz, tested[:, None])[:, 0]
+    currents = gap_vectors(antenna, basis).T @ coefficients
+    count = len(antenna.ports)
+    flow = currents_of(antenna, basis, coefficients, hertz)
+    return Received(antenna, wave, flow, np.zeros(count, complex), currents[:count])
 
 
 def _end(value: Impedance | complex) -> Impedance:

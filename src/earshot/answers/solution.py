@@ -13,13 +13,14 @@ from numpy.typing import NDArray
 from .. import units
 from ..constants import SPEED_OF_LIGHT
 from ..errors import ModelError, UsageError, unknown
-from ..fields.currents import WireCurrents
 from ..geometry.antenna import Antenna
 from ..geometry.circuit_parts import Line, Load, Stub
-from ..geometry.mesh import MeshRule, WireMesh, mesh
+from ..geometry.mesh import MeshRule, WireMesh
 from ..geometry.parts import Port
-from ..moments.basis import WireBasis, wire_basis
+from ..geometry.sheet_mesh import SheetMesh
+from ..moments.basis import Basis, antenna_basis
 from ..moments.response import Response, respond
+from ..moments.sheet_terms import sheet_losses
 from ..moments.wire_terms import wire_losses
 from ..network.elements import Impedance, impedance
 from ..network.network import Network, scattering
@@ -28,7 +29,7 @@ from ..network.sources import Source, driven_ports, watts
 from ..running import Record, report
 from .cases import Case
 from .circuits import absorbed, circuit_of, closed_admittance
-from .driven import Driven
+from .driven import Driven, currents_of
 from .frequencies import Wanted
 
 if TYPE_CHECKING:
@@ -71,6 +72,11 @@ class Solution:
     def mesh(self) -> WireMesh:
         """The segments it was solved on."""
         return self.response.basis.mesh
+
+    @property
+    def sheet_mesh(self) -> SheetMesh | None:
+        """The triangles it was solved on, if there are sheets."""
+        return self.response.basis.sheet_mesh
 
     @property
     def unknowns(self) -> int:
@@ -155,10 +161,11 @@ class Solution:
             ends,
         )
         nodes = spread @ voltages
-        segments = self.response.basis.segment_currents(nodes[: circuit.gaps] @ coefficients)
-        flow = WireCurrents(self.mesh, segments, hertz, self.antenna.medium.has_plane)
+        amounts = nodes[: circuit.gaps] @ coefficients
+        flow = currents_of(self.antenna, self.response.basis, amounts, hertz)
         taken = (
-            *wire_losses(self.antenna, self.response.basis, hertz, segments),
+            *wire_losses(self.antenna, self.response.basis.wires, hertz, flow.ends),
+            *sheet_losses(self.antenna, self.response.basis, hertz, amounts),
             *absorbed(self.antenna, circuit, hertz, nodes),
         )
         loads = slice(circuit.ports, circuit.ports + len(self.antenna.loads))
@@ -200,8 +207,10 @@ class Solution:
         Raises UsageError when a part would change a gap that was solved, or its order.
         """
         changed = self.antenna.with_(*parts)
-        before, after = ([(g.name, g.on, g.at, g.gap) for g in antenna.gaps] for antenna in (self.antenna, changed))
-        if before != after or changed.wires != self.antenna.wires:
+        before, after = (
+            [(g.name, g.on, g.at, g.gap, g.across) for g in antenna.gaps] for antenna in (self.antenna, changed)
+        )
+        if before != after or (changed.wires, changed.sheets) != (self.antenna.wires, self.antenna.sheets):
             raise UsageError("with_: only references, impedances and lines change without a solve; solve it afresh")
         stops = changed.check().stops
         if stops:
@@ -253,14 +262,14 @@ class Solution:
         found = Response(self.antenna, self.response.basis, np.array([hertz]), coefficients[None], admittance[None])
         return Solution(found, self.rule, found.frequencies, found.admittance, 0.0, self.record)
 
-    def resolved(self, basis: WireBasis) -> Solution:
+    def resolved(self, basis: Basis) -> Solution:
         """The same antenna, every wanted frequency solved on another basis, such as one of a finer mesh."""
         return solved(self.antenna, basis, Wanted(self.frequencies, ()), self.rule)
 
 
-def basis_for(antenna: Antenna, highest: float, rule: MeshRule) -> WireBasis:
+def basis_for(antenna: Antenna, highest: float, rule: MeshRule) -> Basis:
     """Basis functions on the mesh for frequencies up to `highest`, Hz."""
-    return wire_basis(mesh(antenna, SPEED_OF_LIGHT / highest, rule))
+    return antenna_basis(antenna, SPEED_OF_LIGHT / highest, rule)
 
 
 def _scattering(
@@ -278,9 +287,7 @@ def _scattering(
     return measure
 
 
-def solved(
-    antenna: Antenna, basis: WireBasis, wanted: Wanted, rule: MeshRule, record: Record | None = None
-) -> Solution:
+def solved(antenna: Antenna, basis: Basis, wanted: Wanted, rule: MeshRule, record: Record | None = None) -> Solution:
     """Solve on a given basis at single frequencies and over bands, without looking at the model first."""
     record = record or Record()
     samples: dict[float, tuple[NDArray[np.complex128], NDArray[np.complex128]]] = {}

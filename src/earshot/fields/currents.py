@@ -1,4 +1,4 @@
-"""Currents on a wire mesh, and the field they radiate."""
+"""Currents on a mesh, and the field they radiate."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from ..constants import WAVE_IMPEDANCE, wavenumber
 from ..geometry.mesh import WireMesh
 from ..running import announce, in_threads, thread_count
+from .sheet_currents import SheetCurrents
 
 Complexes = NDArray[np.complex128]
 Floats = NDArray[np.float64]
@@ -18,8 +19,8 @@ _MIRROR = np.array([1.0, 1.0, -1.0])
 
 
 @dataclass(frozen=True, slots=True)
-class WireCurrents:
-    """Linear currents along the segments of a mesh at one frequency.
+class Currents:
+    """Linear currents along the segments of a mesh at one frequency, and on sheets, if there are any.
 
     ends (segments, 2): amperes, peak, along each segment at its first and last end. plane: whether a perfect plane
     z = 0 is there.
@@ -29,6 +30,13 @@ class WireCurrents:
     ends: Complexes
     frequency: float
     plane: bool
+    sheets: SheetCurrents | None = None
+
+    @property
+    def _places(self) -> Floats:
+        """Nodes and vertices (n, 3)."""
+        vertices = np.zeros((0, 3)) if self.sheets is None else self.sheets.mesh.vertices
+        return np.concatenate([self.mesh.nodes, vertices])
 
     @property
     def wavenumber(self) -> float:
@@ -38,28 +46,40 @@ class WireCurrents:
     @property
     def reach(self) -> float:
         """Radius of the smallest sphere round the structure and its image, roughly, times the wavenumber."""
-        low, high = self.mesh.nodes.min(axis=0), self.mesh.nodes.max(axis=0)
+        places = self._places
+        low, high = places.min(axis=0), places.max(axis=0)
         if self.plane:
             low = np.minimum(low, high * _MIRROR)
         return float(self.wavenumber * 0.5 * np.linalg.norm(high - low))
 
     @property
     def _middle(self) -> Floats:
-        return np.asarray(0.5 * (self.mesh.nodes.min(axis=0) + self.mesh.nodes.max(axis=0)))
+        places = self._places
+        return np.asarray(0.5 * (places.min(axis=0) + places.max(axis=0)))
 
     def _vectors(self, directions: Floats) -> Complexes:
         """∫ I e^{jk r̂·(r' - middle)} dr' for unit vectors (n, 3): (n, 3)."""
-        from ..kernels.radiation import radiation_vectors
+        from ..kernels.radiation import moment_vectors, radiation_vectors
 
         announce(radiation_vectors)
         mean, diff = self.ends.mean(axis=1), self.ends[:, 1] - self.ends[:, 0]
         out = np.zeros((len(directions), 1, 3), np.complex128)
         segments = np.concatenate([(self.mesh.centres - self._middle).T, self.mesh.columns[3:]])
         currents = np.array([[mean.real, mean.imag, diff.real, diff.imag]])
+        points = None
+        if self.sheets is not None:
+            places, moments = self.sheets.as_moments
+            points = (
+                np.ascontiguousarray((places - self._middle).T),
+                np.concatenate([moments.real, moments.imag], axis=1).T.copy(),
+            )
 
         def work(share: slice) -> None:
             part = np.ascontiguousarray(directions[share])
-            radiation_vectors(segments, currents, self.wavenumber, part, out[share])
+            if len(self.mesh):
+                radiation_vectors(segments, currents, self.wavenumber, part, out[share])
+            if points is not None:
+                moment_vectors(*points, self.wavenumber, part, out[share, 0])
 
         step = math.ceil(len(directions) / thread_count()) or 1
         in_threads(work, [slice(i, i + step) for i in range(0, len(directions), step)])
@@ -72,7 +92,7 @@ class WireCurrents:
         grid holds all of it: continued over the whole circle in θ by (2π - θ, φ) = (θ, φ + π), its samples are those of
         a trigonometric polynomial in both angles (Driscoll and Healy 1994), evaluated by two matrix products.
         """
-        size = float(self.wavenumber * np.linalg.norm(np.ptp(self.mesh.nodes, axis=0)) / 2)
+        size = float(self.wavenumber * np.linalg.norm(np.ptp(self._places, axis=0)) / 2)
         order = 2 * math.ceil((size + 8.4 * size ** (1 / 3) + 8.0) / 2)
         count = 2 * order
         if len(theta) * len(phi) < order * count:

@@ -14,7 +14,7 @@ from .. import units
 from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT
 from ..errors import UsageError
 from ..running import announce, in_threads, thread_count
-from .currents import WireCurrents
+from .currents import Currents
 
 if TYPE_CHECKING:
     import xarray as xr
@@ -23,26 +23,38 @@ Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
 
-def near_fields(currents: WireCurrents, points: Floats, *, in_metal: str = "refuse") -> tuple[Complexes, Complexes]:
+def near_fields(currents: Currents, points: Floats, *, in_metal: str = "refuse") -> tuple[Complexes, Complexes]:
     """E (n, 3), V/m, and H (n, 3), A/m, peak, at points (n, 3) in metres; zero below a plane.
 
-    in_metal: "refuse" raises UsageError for a point inside metal, naming it; "zero" gives the field there, none.
+    in_metal: "refuse" raises UsageError for a point inside a wire or on a sheet, naming it; "zero" gives none.
     """
     if in_metal not in ("refuse", "zero"):
         raise UsageError(f"near field: in_metal = {in_metal!r} is not 'refuse' or 'zero'")
-    from ..kernels import nearfield
+    from ..kernels import nearfield, sheetfield
 
     places = np.ascontiguousarray(points, float)
     columns = currents.mesh.columns
-    clear = np.empty(len(places))
-    announce(nearfield.near_fields)
-    nearfield.nearest_surface(columns, places, clear)
-    inside = clear < -1e-9 * columns[7].min()
+    clear = np.full(len(places), np.inf)
+    if len(currents.mesh):
+        announce(nearfield.near_fields)
+        nearfield.nearest_surface(columns, places, clear)
+    inside = clear < -1e-9 * columns[7].min(initial=1.0)
     if inside.any() and in_metal == "refuse":
         bad = places[int(np.argmin(clear))]
         raise UsageError(
             f"the point ({bad[0]:g}, {bad[1]:g}, {bad[2]:g}) m lies {-clear.min():.2g} m inside metal: move it outside"
         )
+    if currents.sheets is not None:
+        announce(sheetfield.sheet_fields)
+        touching = np.empty(len(places), bool)
+        sheetfield.on_sheet(currents.sheets.mesh.columns, places, touching)
+        if touching.any() and in_metal == "refuse":
+            bad = places[int(np.argmax(touching))]
+            raise UsageError(
+                f"the point ({bad[0]:g}, {bad[1]:g}, {bad[2]:g}) m lies on a sheet, where the field jumps: "
+                "move it to one side"
+            )
+        inside |= touching
     omega = 2.0 * math.pi * currents.frequency
     scales = (
         -1j * omega * MAGNETIC_CONSTANT / (4.0 * math.pi),
@@ -56,8 +68,16 @@ def near_fields(currents: WireCurrents, points: Floats, *, in_metal: str = "refu
         mirrored[[2, 5]] *= -1.0
         sources.append((mirrored, np.ascontiguousarray(-currents.ends)))
 
+    sheets = None
+    if currents.sheets is not None:
+        own = currents.sheets
+        corners = np.ascontiguousarray(own.mesh.corners.reshape(-1, 9))
+        sheets = (corners, own.number, own.vector, own.points, own.moments.astype(complex))
+
     def work(share: slice) -> None:
-        for segments, ends in sources:
+        if sheets is not None:
+            sheetfield.sheet_fields(*sheets, places[share], currents.wavenumber, *scales, out[share])
+        for segments, ends in sources if len(currents.mesh) else ():
             nearfield.near_fields(segments, ends, places[share], currents.wavenumber, *scales, out[share])
 
     step = math.ceil(len(places) / thread_count()) or 1
@@ -128,7 +148,7 @@ class NearField:
         return xr.Dataset(variables, coordinates, {"frequency_Hz": self.frequency})
 
 
-def near_field(currents: WireCurrents, points: ArrayLike, *, in_metal: str = "refuse") -> NearField:
+def near_field(currents: Currents, points: ArrayLike, *, in_metal: str = "refuse") -> NearField:
     """Near field at points (..., 3), metres or text with units; in_metal as for `near_fields`."""
     places = _metres(points)
     flat = places.reshape(-1, 3)
@@ -179,7 +199,7 @@ def box_of_points(low: Sequence[str | float], high: Sequence[str | float], count
     return np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1)
 
 
-def power_through_box(currents: WireCurrents, low: ArrayLike, high: ArrayLike, order: int = 24) -> float:
+def power_through_box(currents: Currents, low: ArrayLike, high: ArrayLike, order: int = 24) -> float:
     """Power leaving a box with corners low and high, W: the Poynting flux through its six faces, by Gauss quadrature.
 
     Over a plane a box that stands on it (low z = 0) has five faces: nothing passes the sixth.
