@@ -13,12 +13,14 @@ from ..errors import DesignFileError, unknown
 from ..geometry.antenna import Antenna
 from ..geometry.circuit_parts import Line, Load, Stub, Terminal
 from ..geometry.design import Design, Quantities, Value, Values
+from ..geometry.sheets import Sheet
 from ..media.surroundings import FreeSpace, Medium, free_space, perfect_plane
 from ..units import Quantity
 from .case_keys import read_case, read_frequencies
 from .circuit_keys import read_impedance, read_line, read_stub
 from .part_keys import read_gap, read_metal, read_port, read_value, read_wire
 from .schema import DesignTable, parsed
+from .sheet_keys import read_sheet
 from .texts import Texts
 
 MEDIA: dict[str, Callable[[], Medium]] = {"free space": free_space, "perfect plane": perfect_plane}
@@ -112,24 +114,28 @@ def built(texts: Texts, table: DesignTable, names: Quantities, metals: Any, medi
     wires, ports, loads, terminals = [], [], [], []
     lines: list[Line | Stub] = []
     before = texts.stumbles
+    parts = {**table.wire, **table.sheet}
+    sheets: list[Sheet] = []
     for name, wire in table.wire.items():
         wires += read_wire(texts, name, wire, names, metals.get(wire.metal or table.metal))
+    for name, sheet in table.sheet.items():
+        sheets += read_sheet(texts, name, sheet, names, metals.get(sheet.metal or table.metal))
     for name, port in table.port.items():
         with texts.gathering(f"port.{name}"):
-            ports.append(read_port(texts, name, port, names, table.wire))
+            ports.append(read_port(texts, name, port, names, parts))
 
     def read(text: str | float, kind: str, what: str) -> float:
         return texts.quantity(text, kind, what, names)
 
     for name, load in table.load.items():
         with texts.gathering(f"load.{name}"):
-            at, gap = read_gap(texts, f"load.{name}", load, names, table.wire)
+            where = read_gap(texts, f"load.{name}", load, names, parts)
             ohms = read_impedance(load, f"load.{name}", read, texts.folder)
-            loads.append(Load(name, load.on, at, impedance=ohms, gap=gap))
+            loads.append(Load(name, load.on, impedance=ohms, **where))
     for name, terminal in table.terminal.items():
         with texts.gathering(f"terminal.{name}"):
-            place = read_gap(texts, f"terminal.{name}", terminal, names, table.wire)
-            terminals.append(Terminal(name, terminal.on, *place))
+            where = read_gap(texts, f"terminal.{name}", terminal, names, parts)
+            terminals.append(Terminal(name, terminal.on, **where))
     for name, line in table.line.items():
         with texts.gathering(f"line.{name}"):
             lines.append(read_line(name, line, read))
@@ -139,7 +145,7 @@ def built(texts: Texts, table: DesignTable, names: Quantities, metals: Any, medi
     if texts.stumbles > before:
         return None
     with texts.gathering("wire and port"):
-        return Antenna(table.title, wires, ports, medium, loads=loads, terminals=terminals, lines=lines)
+        return Antenna(table.title, wires, ports, medium, sheets=sheets, loads=loads, terminals=terminals, lines=lines)
     return None
 
 
@@ -178,7 +184,8 @@ def design_from_text(text: str, name: str, folder: Path) -> DesignFile:
     with texts.gathering("medium"):
         medium = medium_of(texts, table)
     metals = {}
-    for where, metal in [("metal", table.metal), *((f"wire.{n}.metal", w.metal) for n, w in table.wire.items())]:
+    named = [(f"{kind}.{n}.metal", w.metal) for kind in ("wire", "sheet") for n, w in getattr(table, kind).items()]
+    for where, metal in [("metal", table.metal), *named]:
         if metal is not None and metal not in metals:
             with texts.gathering(where):
                 metals[metal] = read_metal(texts, table, where, metal)

@@ -14,6 +14,7 @@ from ..media.metals import Metal, metals
 from ..network.elements import Impedance, LineType
 from .design_file import MEDIA, FileBuild
 from .schema import ValueTable
+from .sheet_keys import sheet_table
 
 
 def design_text(design: Design) -> str:
@@ -82,6 +83,7 @@ def antenna_text(antenna: Antenna, frequency: float) -> str:
     tables: dict[str, dict[str, Any]] = {
         "metals": _own_metals(antenna),
         "wire": {w.name: _wire(w) for w in antenna.wires},
+        "sheet": {s.name: sheet_table(s) for s in antenna.sheets},
         "port": {p.name: _port(p) for p in antenna.ports},
         "load": {x.name: _load(x) for x in antenna.loads},
         "terminal": {t.name: _gap(t) for t in antenna.terminals},
@@ -100,8 +102,8 @@ def antenna_text(antenna: Antenna, frequency: float) -> str:
 def _own_metals(antenna: Antenna) -> dict[str, dict[str, Any]]:
     """The metals that are not in the library, by name."""
     own: dict[str, Metal] = {}
-    for wire in antenna.wires:
-        metal = wire.metal
+    for part in antenna.metal:
+        metal = part.metal
         if metal is not None and metal not in metals() and own.setdefault(metal.name, metal) != metal:
             raise UsageError(f"antenna '{antenna.name}' has two metals named '{metal.name}': rename one")
     return {
@@ -150,7 +152,10 @@ def _lines(texts: Any) -> Any:
 
 
 def _gap(gap: Gap) -> dict[str, Any]:
-    return {"on": gap.on, "at": gap.at} | ({} if gap.gap is None else {"gap": _metres(gap.gap)})
+    where: dict[str, Any] = {"on": gap.on, "at": gap.at}
+    if gap.place is not None and gap.across is not None:
+        where |= {"at": ", ".join(_metres(c) for c in gap.place), "across": list(gap.across)}
+    return where | ({} if gap.gap is None else {"gap": _metres(gap.gap)})
 
 
 def _port(port: Port) -> dict[str, Any]:

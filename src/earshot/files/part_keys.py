@@ -133,29 +133,41 @@ def _points_file(texts: Texts, text: str, what: str) -> list[list[float]]:
 
 
 def read_gap(
-    texts: Texts, place: str, table: PortTable | TerminalTable, names: Quantities, wires: Any
-) -> tuple[str | float, float | None]:
-    """Where a gap is (a fraction, or text in metres) and how wide; its wire must be among `wires`."""
-    if table.on not in wires:
-        raise DesignFileError(f"{texts.name}: {place}.on: {unknown('wire', table.on, wires)}")
+    texts: Texts, place: str, table: PortTable | TerminalTable, names: Quantities, parts: Any
+) -> dict[str, Any]:
+    """Where a gap is and how wide, as its maker's keywords: a fraction or text in metres, or on a sheet a point.
+
+    Its wire or sheet must be among `parts`.
+    """
+    if table.on not in parts:
+        raise DesignFileError(f"{texts.name}: {place}.on: {unknown('wire or sheet', table.on, parts)}")
+    width = None if table.gap is None else texts.quantity(table.gap, "length", f"{place}.gap", names)
+    if table.across is not None:
+        point = texts.point(str(table.at), f"{place}.at", names)
+        return {"at": point, "gap": width, "across": table.across}
     at: str | float = table.at
     if isinstance(at, str):
+        if at.count(",") == 2 and "(" not in at:
+            raise DesignFileError(
+                f"{texts.name}: {place}.at: '{at}' is a point, as on a sheet: say across = \"x\", too"
+            )
         found = units.evaluate(at, names, wavelength=texts.wavelength, what=f"{texts.name}: {place}.at")
         if found.kind not in ("number", "length"):
             raise UnitError(
                 f"{texts.name}: {place}.at: '{table.at}' is a {found.kind}; give a fraction of the wire or a length"
             )
         at = found.si if found.kind == "number" else f"{found.si!r} m"
-    return at, None if table.gap is None else texts.quantity(table.gap, "length", f"{place}.gap", names)
+    return {"at": at, "gap": width}
 
 
-def read_port(texts: Texts, name: str, table: PortTable, names: Quantities, wires: Any) -> Port:
+def read_port(texts: Texts, name: str, table: PortTable, names: Quantities, parts: Any) -> Port:
     """A port from its table."""
-    at, gap = read_gap(texts, f"port.{name}", table, names, wires)
-    what, parts = f"port.{name}.reference", table.reference
-    parts = parts if isinstance(parts, list) else [parts]
-    if not 1 <= len(parts) <= 2:
+    where = read_gap(texts, f"port.{name}", table, names, parts)
+    what, numbers = f"port.{name}.reference", table.reference
+    numbers = numbers if isinstance(numbers, list) else [numbers]
+    if not 1 <= len(numbers) <= 2:
         raise DesignFileError(
-            f"{texts.name}: {what}: {len(parts)} numbers; give resistance, or resistance and reactance"
+            f"{texts.name}: {what}: {len(numbers)} numbers; give resistance, or resistance and reactance"
         )
-    return Port(name, table.on, at, gap, complex(*(texts.quantity(p, "resistance", what, names) for p in parts)))
+    reference = complex(*(texts.quantity(p, "resistance", what, names) for p in numbers))
+    return Port(name, table.on, reference=reference, **where)

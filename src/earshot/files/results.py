@@ -20,14 +20,17 @@ from ..answers.solution import Solution
 from ..errors import EarshotError, UsageError
 from ..geometry.design import Design
 from ..geometry.mesh import MeshRule, WireMesh
-from ..moments.basis import wire_basis
+from ..geometry.sheet_mesh import SheetMesh
+from ..moments.basis import Basis
 from ..moments.response import Response
+from ..moments.sheet_basis import sheet_basis
+from ..moments.wire_basis import wire_basis
 from ..running import Record
 from .atomic import write_atomically
 from .design_file import DesignFile, FileBuild, design_from_text
 from .design_text import antenna_text
 
-FORMAT = 1
+FORMAT = 2
 """Version of the layout below; another one is refused."""
 
 _MESH = {
@@ -38,6 +41,7 @@ _MESH = {
     "arc": ("segment", "end"),
     "grounded": ("node",),
 }
+_SHEETS = {"vertices": ("vertex", "xyz"), "triangles": ("triangle", "corner"), "sheet": ("triangle",)}
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,6 +77,7 @@ def write_results(solution: Solution, path: Path, file: DesignFile | None = None
         "evidence": "" if solution.evidence is None else json.dumps(asdict(solution.evidence)),
         "band_error": solution.band_error,
         "mesh_wavelength_m": grid.wavelength,
+        "foot_reach_m": response.basis.reach,
     }
     arrays: dict[str, tuple[tuple[str, ...], NDArray[Any], str]] = {
         "frequency": (("frequency",), solution.frequencies, "Hz"),
@@ -81,9 +86,11 @@ def write_results(solution: Solution, path: Path, file: DesignFile | None = None
         "currents": (("solved", "gap", "function", "part"), _split(response.coefficients), "A"),
         "solved_admittance": (("solved", "gap", "gap2", "part"), _split(response.admittance), "S"),
     }
-    for name, names in _MESH.items():
-        values = getattr(grid, name)
-        unit = "m" if name in ("nodes", "radii", "arc") else "1"
+    tables: list[tuple[Any, dict[str, tuple[str, ...]]]] = [(grid, _MESH)]
+    if solution.sheet_mesh is not None:
+        tables.append((solution.sheet_mesh, _SHEETS))
+    for name, names, values in ((n, axes, getattr(mesh, n)) for mesh, layout in tables for n, axes in layout.items()):
+        unit = "m" if name in ("nodes", "radii", "arc", "vertices") else "1"
         arrays[name] = (names, values.astype(np.int8) if values.dtype == bool else values, unit)
 
     def save(place: Path) -> None:
@@ -93,7 +100,8 @@ def write_results(solution: Solution, path: Path, file: DesignFile | None = None
                     if axis not in store.dimensions:
                         store.dimensions[axis] = size
             for name, (names, values, unit) in arrays.items():
-                variable = store.create_variable(name, names, values.dtype, data=values, compression="gzip")
+                packed = {"compression": "gzip"} if values.size else {}
+                variable = store.create_variable(name, names, values.dtype, data=values, **packed)
                 variable.attrs["units"] = unit
             for name, value in attributes.items():
                 store.attrs[name] = value
@@ -186,7 +194,8 @@ def _assembled(path: Path, attributes: dict[str, Any], arrays: dict[str, NDArray
     parts: dict[str, Any] = {name: arrays[name] for name in _MESH}
     parts["grounded"] = parts["grounded"].astype(bool)
     grid = WireMesh(**parts, wavelength=float(attributes["mesh_wavelength_m"]))
-    basis = wire_basis(grid)
+    sheets = sheet_basis(SheetMesh(**{name: arrays[name] for name in _SHEETS})) if "vertices" in arrays else None
+    basis = Basis(wire_basis(grid), sheets, float(attributes["foot_reach_m"]))
     response = Response(antenna, basis, arrays["solved"], joined("currents"), joined("solved_admittance"))
     gaps = len(antenna.gaps)
     if response.coefficients.shape[1:] != (gaps, basis.size):

@@ -5,19 +5,14 @@ from __future__ import annotations
 import difflib
 from typing import Annotated, Any, get_args
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, BeforeValidator, Field, ValidationError
 
 from ..errors import DesignFileError
+from .sheet_schema import SheetTable, Table, Text
 from .texts import Fault
 
-Text = Annotated[str, Field(min_length=1)]
 
-
-class _Table(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, use_attribute_docstrings=True)
-
-
-class ValueTable(_Table):
+class ValueTable(Table):
     """A named value with its range and a note. A bare text or number is short for one with `is` alone."""
 
     is_: str | float = Field(alias="is")
@@ -30,7 +25,7 @@ class ValueTable(_Table):
     """What it is, for people."""
 
 
-class MetalTable(_Table):
+class MetalTable(Table):
     """A metal of the user's own."""
 
     conductivity: float
@@ -41,7 +36,7 @@ class MetalTable(_Table):
     """Where the figures are from."""
 
 
-class JacketTable(_Table):
+class JacketTable(Table):
     """An insulating sleeve."""
 
     thickness: str | float
@@ -52,7 +47,7 @@ class JacketTable(_Table):
     """Of the sleeve's material."""
 
 
-class CircleTable(_Table):
+class CircleTable(Table):
     """Round a circle, as a polygon of its area."""
 
     diameter: str | float
@@ -67,7 +62,7 @@ class CircleTable(_Table):
     """Sides of the polygon; an odd number puts the middle of the wire in the middle of a side."""
 
 
-class HelixTable(_Table):
+class HelixTable(Table):
     """Up a helix about an upright axis, as a polygon of its length."""
 
     diameter: str | float
@@ -88,7 +83,7 @@ class HelixTable(_Table):
     """Sides of the polygon in a turn."""
 
 
-class WireTable(_Table):
+class WireTable(Table):
     """A round wire: its radius, and one of `points`, `circle` and `helix`. Wires that share a point are joined."""
 
     points: list[Text] | Text | None = None
@@ -107,20 +102,22 @@ class WireTable(_Table):
     """An insulating sleeve."""
 
 
-class PortTable(_Table):
-    """A pair of terminals in a gap of a wire."""
+class PortTable(Table):
+    """A pair of terminals in a gap of a wire, or of a sheet."""
 
     on: Text
-    """The wire."""
+    """The wire or sheet."""
     at: str | float = 0.5
-    """The middle of the gap: a share of the wire's length, or a distance from its first point."""
+    """The middle of the gap: a share of the wire's length, or a distance from its first point; on a sheet "x, y, z"."""
+    across: Text | tuple[float, float, float] | None = None
+    """On a sheet, which way the field in the gap points: "x", "y", "z" or a direction [x, y, z]."""
     gap: str | float | None = None
-    """Width of the gap; six radii unless given."""
+    """Width of the gap; on a wire six radii unless given, on a sheet none: the edges at that place."""
     reference: str | float | list[str | float] = "50 ohm"
     """Reference impedance, or resistance and reactance."""
 
 
-class LumpedTable(_Table):
+class LumpedTable(Table):
     """Resistance, inductance and capacitance."""
 
     resistance: str | float | None = None
@@ -131,7 +128,7 @@ class LumpedTable(_Table):
     """Such as "10 pF"."""
 
 
-class ImpedanceTable(_Table):
+class ImpedanceTable(Table):
     """An impedance: exactly one of its keys."""
 
     impedance: str | float | list[str | float] | None = None
@@ -148,12 +145,14 @@ class ImpedanceTable(_Table):
     """A coil, with its resistance, across a capacitor."""
 
 
-class TerminalTable(_Table):
+class TerminalTable(Table):
     """A gap that lines and stubs are joined to."""
 
     on: Text
-    """The wire."""
+    """The wire or sheet."""
     at: str | float = 0.5
+    """As for a port."""
+    across: Text | tuple[float, float, float] | None = None
     """As for a port."""
     gap: str | float | None = None
     """As for a port."""
@@ -163,7 +162,7 @@ class LoadTable(ImpedanceTable, TerminalTable):
     """A lumped impedance in a gap of a wire."""
 
 
-class PairTable(_Table):
+class PairTable(Table):
     """The two conductors of a line, by two lengths."""
 
     spacing: str | float | None = None
@@ -178,7 +177,7 @@ class PairTable(_Table):
     """Relative, between the conductors."""
 
 
-class LineKindTable(_Table):
+class LineKindTable(Table):
     """What a line is made of: exactly one of `impedance`, `two_wire` and `coaxial`."""
 
     impedance: str | float | None = None
@@ -217,7 +216,7 @@ class StubTable(LineKindTable):
     """The words "open" or "short", ohms, or an impedance."""
 
 
-class BandTable(_Table):
+class BandTable(Table):
     """A band: where port figures are wanted. It is solved where it needs to be, and interpolated between."""
 
     from_: str | float = Field(alias="from")
@@ -232,7 +231,7 @@ class BandTable(_Table):
     """Of the interpolated scattering matrix; 0 solves every point."""
 
 
-class NearTable(_Table):
+class NearTable(Table):
     """Points of a near field: on a line (`from`, `to`, `points`) or a plane (`corner`, `u`, `v`, `counts`)."""
 
     from_: Text | None = Field(None, alias="from")
@@ -251,7 +250,7 @@ class NearTable(_Table):
     """Points along each side."""
 
 
-class SectorTable(_Table):
+class SectorTable(Table):
     """A sector, within an angle of a direction."""
 
     toward: tuple[float, float, float]
@@ -260,7 +259,7 @@ class SectorTable(_Table):
     """The angle."""
 
 
-class CaseTable(_Table):
+class CaseTable(Table):
     """One way to drive the ports, and what to take from it."""
 
     power: dict[str, str | float] = {}
@@ -288,7 +287,7 @@ def _several(value: Any) -> Any:
     return [value] if isinstance(value, dict) else value
 
 
-class DesignTable(_Table):
+class DesignTable(Table):
     """A design file."""
 
     title: Text
@@ -298,15 +297,17 @@ class DesignTable(_Table):
     medium: Text = "free space"
     """What it stands in: "free space", or "perfect plane", which lies at z = 0."""
     metal: Text | None = None
-    """The metal of every wire that names none; a perfect conductor when left out."""
+    """The metal of every wire and sheet that names none; a perfect conductor when left out."""
     metals: dict[str, MetalTable] = {}
     """Metals of the user's own, by name."""
     values: dict[str, str | float | ValueTable] = {}
     """Values that the texts below may use, by name."""
     dimensions: dict[str, tuple[Text, Text]] = {}
     """By value: the two points "x, y, z" that a drawing of the geometry shows it between."""
-    wire: dict[str, WireTable]
+    wire: dict[str, WireTable] = {}
     """Wires, by name."""
+    sheet: dict[str, SheetTable] = {}
+    """Sheets, by name."""
     port: dict[str, PortTable]
     """Ports, by name."""
     load: dict[str, LoadTable] = {}

@@ -1,0 +1,167 @@
+"""What a design file may say about sheets."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import BaseModel, ConfigDict, Field
+
+Text = Annotated[str, Field(min_length=1)]
+
+
+class Table(BaseModel):
+    """A table of a design file: it has no keys but its own, and does not change."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, use_attribute_docstrings=True)
+
+
+class PlaceTable(Table):
+    """Where a surface is."""
+
+    axis: Text | tuple[float, float, float] = "z"
+    """What it is square to, or round: "x", "y", "z" or a direction [x, y, z]."""
+
+
+class CentredTable(PlaceTable):
+    """Where a surface with a middle is."""
+
+    centre: Text = "0, 0, 0"
+    """Its middle, "x, y, z"."""
+
+
+class BasedTable(PlaceTable):
+    """Where a surface that begins somewhere is."""
+
+    base: Text = "0, 0, 0"
+    """Where it begins on its axis, "x, y, z"."""
+
+
+class PlateTable(CentredTable):
+    """A flat rectangle."""
+
+    width: str | float
+    """Along x for axis "z", along y for "x", along z for "y"."""
+    depth: str | float
+    """The other side."""
+    turn: str | float = "0 deg"
+    """About its axis."""
+
+
+class DiskTable(CentredTable):
+    """A flat circle, with a round hole or without."""
+
+    diameter: str | float
+    """Of the circle."""
+    hole: str | float | None = None
+    """Diameter of the hole."""
+
+
+class BoxTable(PlateTable):
+    """A box."""
+
+    height: str | float
+    """Along its axis."""
+    without: str = ""
+    """Faces left out: any of top, bottom (along the axis), right, left (the width), back, front (the depth)."""
+
+
+class CylinderTable(BasedTable):
+    """A round tube."""
+
+    diameter: str | float
+    """Of the tube."""
+    length: str | float
+    """Along its axis."""
+    ends: Text = "open"
+    """"open", "closed", or closed at one end: "first" at its base, "last" at the other."""
+
+
+class ConeTable(BasedTable):
+    """A cone, or a piece of one."""
+
+    first: str | float
+    """Diameter at its base; may be zero."""
+    last: str | float
+    """Diameter at the other end; may be zero."""
+    height: str | float
+    """Along its axis."""
+
+
+class DishTable(BasedTable):
+    """A paraboloid of revolution, its vertex at the base, open along its axis."""
+
+    diameter: str | float
+    """Across its rim."""
+    focal_length: str | float
+    """From the vertex to the focus."""
+
+
+class SphereTable(Table):
+    """A sphere."""
+
+    diameter: str | float
+    """Of the sphere."""
+    centre: Text = "0, 0, 0"
+    """Its middle, "x, y, z"."""
+
+
+class PolygonTable(Table):
+    """A flat polygon."""
+
+    points: list[Text]
+    """Corners, each "x, y, z", in one plane."""
+    holes: list[list[Text]] = []
+    """Corners of holes."""
+
+
+class TrianglesTable(Table):
+    """Triangles, as they are."""
+
+    corners: list[tuple[float, float, float]]
+    """Places [x, y, z], metres."""
+    faces: list[tuple[int, int, int]]
+    """Three corner numbers each, from 0."""
+
+
+class SurfaceTable(Table):
+    """The shape of a sheet: exactly one of these keys."""
+
+    plate: PlateTable | None = None
+    """A flat rectangle."""
+    disk: DiskTable | None = None
+    """A flat circle or ring."""
+    box: BoxTable | None = None
+    """A box."""
+    cylinder: CylinderTable | None = None
+    """A round tube."""
+    cone: ConeTable | None = None
+    """A cone or frustum."""
+    paraboloid: DishTable | None = None
+    """A dish."""
+    sphere: SphereTable | None = None
+    """A sphere."""
+    polygon: PolygonTable | None = None
+    """A flat polygon."""
+    triangles: TrianglesTable | None = None
+    """Triangles, as they are."""
+    file: Text | None = None
+    """A file of triangles, STL or OBJ; `unit` says what its numbers are in."""
+    unit: Text = "m"
+    """Unit of a file's numbers."""
+
+
+class SheetTable(SurfaceTable):
+    """Thin metal in the shape of a surface. Sheets whose edges meet are joined, and wires that end on one."""
+
+    add: list[SurfaceTable] = []
+    """Flat surfaces in its plane that are made one with it."""
+    cut: list[SurfaceTable] = []
+    """Flat surfaces in its plane that are cut out of it."""
+    metal: Text | None = None
+    """As for a wire."""
+    thickness: str | float | None = None
+    """Of the metal; many skin depths unless given."""
+    sides: int = 1
+    """Faces that carry the current: 1 for reflectors and closed bodies, 2 for strips and rods in the open."""
+    density: float = 1.0
+    """How much finer than usual its mesh is."""
