@@ -5,7 +5,9 @@ rod="8 mm")`. What they give can be changed, solved and written like any other d
 """
 
 from .beams import log_periodic, quad, stepped_yagi, yagi
+from .flares import discone, horn, sleeve_dipole, waveguide
 from .loops import circular_loop, delta_loop, helix, square_loop
+from .plates import bow_tie, corner_reflector, plane_reflector, plate_monopole
 from .rods import (
     dipole,
     end_fed,
@@ -18,20 +20,28 @@ from .rods import (
 )
 
 __all__ = [
+    "bow_tie",
     "circular_loop",
+    "corner_reflector",
     "delta_loop",
     "dipole",
+    "discone",
     "end_fed",
     "folded_dipole",
     "helix",
+    "horn",
     "inverted_v",
     "log_periodic",
     "monopole",
     "off_centre",
     "open_sleeve",
+    "plane_reflector",
+    "plate_monopole",
     "quad",
+    "sleeve_dipole",
     "square_loop",
     "stepped_yagi",
     "turnstile",
+    "waveguide",
     "yagi",
 ]

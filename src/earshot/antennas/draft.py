@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from pathlib import Path
+from typing import Any
 
 from .. import units
 from ..errors import UsageError
@@ -13,6 +14,7 @@ from ..geometry.design import Design
 
 _REMARKS = {
     "wire": "The metal: add metal = 'aluminium', say, for losses.",
+    "sheet": "Metal sheets: add metal and thickness for losses, density for a finer mesh.",
     "port": "Where it is fed, and the impedance it is matched to.",
     "terminal": "Where the line is joined to it.",
     "line": "Ideal lines; they have no field of their own.",
@@ -55,6 +57,16 @@ class Draft:
         """A wire along a circle or a helix."""
         entry = ", ".join(f"{key} = {_quoted(text)}" for key, text in keys.items())
         self._part("wire", name, f"radius = {_quoted(radius)}", f"{kind} = {{ {entry} }}")
+
+    def sheet(self, name: str, kind: str, keys: Mapping[str, Any], *, sides: int = 1) -> None:
+        """A sheet in the shape of a plate, box, cylinder or the like."""
+        rows = [f"{key} = {json.dumps(value, ensure_ascii=False)}" for key, value in keys.items()]
+        self._part("sheet", name, f"{kind} = {{ {', '.join(rows)} }}", *([f"sides = {sides}"] if sides != 1 else []))
+
+    def sheet_port(self, name: str, on: str, at: str, across: str, gap: str, reference: str = "50 ohm") -> None:
+        """A port across a gap of a sheet."""
+        rows = [f"{key} = {_quoted(text)}" for key, text in (("on", on), ("at", at), ("across", across), ("gap", gap))]
+        self._part("port", name, *rows, f"reference = {_quoted(reference)}")
 
     def port(self, name: str, on: str, at: str | float, reference: str = "50 ohm") -> None:
         """A port."""
