@@ -1,4 +1,4 @@
-"""Earshot: wire antennas by the method of moments, from a description to impedance, patterns and gain.
+"""Earshot: antennas of wires and sheets by the method of moments, from a description to impedance, patterns and gain.
 
 Everything public is here and is loaded when first used; `import earshot` itself loads next to nothing.
 

@@ -11,6 +11,7 @@ from .answers.frequencies import Band as Band
 from .answers.frequencies import band as band
 from .answers.receiving import Received as Received
 from .answers.receiving import receive as receive
+from .answers.receiving import scatter as scatter
 from .answers.solution import Solution as Solution
 from .answers.solve import solve as solve
 from .errors import DesignFileError as DesignFileError
@@ -28,6 +29,8 @@ from .files.curves import read_network as read_network
 from .files.design_file import read_design as read_design
 from .files.results import read_results as read_results
 from .files.tables import write as write
+from .files.triangles import read_triangles as read_triangles
+from .files.triangles import write_vtk as write_vtk
 from .geometry.antenna import Antenna as Antenna
 from .geometry.circuit_parts import Line as Line
 from .geometry.circuit_parts import Load as Load
@@ -42,6 +45,18 @@ from .geometry.parts import Port as Port
 from .geometry.parts import Wire as Wire
 from .geometry.shapes import circle_points as circle_points
 from .geometry.shapes import helix_points as helix_points
+from .geometry.sheets import Sheet as Sheet
+from .geometry.surfaces import Surface as Surface
+from .geometry.surfaces import annulus as annulus
+from .geometry.surfaces import box as box
+from .geometry.surfaces import cone as cone
+from .geometry.surfaces import cylinder as cylinder
+from .geometry.surfaces import disk as disk
+from .geometry.surfaces import paraboloid as paraboloid
+from .geometry.surfaces import plate as plate
+from .geometry.surfaces import polygon as polygon
+from .geometry.surfaces import sphere as sphere
+from .geometry.surfaces import triangles as triangles
 from .media.metals import Jacket as Jacket
 from .media.metals import Metal as Metal
 from .media.metals import metal as metal

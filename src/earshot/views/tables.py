@@ -56,12 +56,27 @@ def findings_table(findings: Findings, name: str) -> Group | Text:
     return _titled(f"{name}: {_count(len(findings), 'finding')}", table)
 
 
+def quality_table(quality: pd.DataFrame) -> Group:
+    """How the sheets are meshed."""
+    names = ["sheet", "triangles", "area, m2", "edges, mm", "least angle, deg", "worst shape"]
+    table = _table([(n, n != "sheet") for n in names])
+    for name, row in quality.iterrows():
+        edges = f"{1e3 * row['shortest_m']:.3g} to {1e3 * row['longest_m']:.3g}"
+        table.add_row(
+            str(name), f"{row['triangles']:.0f}", f"{row['area_m2']:.4g}", edges, f"{row['least_angle_deg']:.1f}",
+            f"{row['worst_shape']:.2f}",
+        )  # fmt: skip
+    return _titled("mesh of the sheets (worst shape: 1 is a triangle of equal sides, 0 a sliver)", table)
+
+
 def model_line(solution: Solution) -> Text:
     """What was solved, and how long it took."""
     antenna = solution.antenna
-    count, many, wanted = len(antenna.wires), len(solution.solved), len(solution.frequencies)
+    many, wanted = len(solution.solved), len(solution.frequencies)
+    counts = [(len(antenna.wires), "wire"), (len(antenna.sheets), "sheet")]
+    parts = ", ".join(_count(count, what) for count, what in counts if count)
     line = (
-        f"   {antenna.medium}, {_count(count, 'wire')}, {solution.unknowns} unknowns, "
+        f"   {antenna.medium}, {parts}, {solution.unknowns} unknowns, "
         f"{many} frequenc{'ies' if many > 1 else 'y'} solved in {solution.seconds:.2f} s"
     )
     if wanted > many:
@@ -196,7 +211,7 @@ def evidence_table(evidence: Evidence) -> Group:
     """How far to trust the figures."""
     title = (
         f"evidence at {engineering(evidence.frequency, 'Hz', 6)}: {evidence.unknowns} unknowns against "
-        f"{evidence.refined_unknowns} with every segment halved"
+        f"{evidence.refined_unknowns} with every piece of the mesh halved"
     )
     table = _table([("figure", False), ("value", True), ("±", True), ("unit", False), ("", False)])
     for figure, row in evidence.to_frame().iterrows():
@@ -204,7 +219,7 @@ def evidence_table(evidence: Evidence) -> Group:
         unit = "" if row["unit"] == "1" else row["unit"]
         table.add_row(
             str(figure),
-            f"{row['value']:.5g}",
+            "-" if math.isnan(row["value"]) else f"{row['value']:.5g}",
             "" if math.isnan(change) else f"{change:.2g}",
             unit,
             Text(row["remark"], style="dim"),

@@ -9,7 +9,7 @@ import typer
 
 from ...files.atomic import write_atomically
 from ...files.tables import records
-from ..tables import findings_table
+from ..tables import findings_table, quality_table
 from .options import DesignPath, Frequencies, Json, Sets, known_format, load
 from .screen import complain, show, show_json
 
@@ -28,13 +28,17 @@ def check(
     file = load(path, sets, frequency)
     findings = file.design.check(file.highest)
     antenna = file.design.antenna
+    meshed = antenna.sheet_quality(file.highest) if antenna.sheets and not findings.stops else None
     if draw is not None:
         from .. import plots
 
         write_atomically(draw, lambda place: plots.geometry(file.design, findings=findings).savefig(place))
         complain(f"drawn: {draw}")
     if as_json:
-        show_json({"antenna": antenna.name, "findings": records(findings.to_frame())})
+        content = {"antenna": antenna.name, "findings": records(findings.to_frame())}
+        if meshed is not None:
+            content["sheets"] = records(meshed.reset_index())
+        show_json(content)
     else:
-        show(findings_table(findings, antenna.name))
+        show(findings_table(findings, antenna.name), *([] if meshed is None else [quality_table(meshed)]))
     raise typer.Exit(1 if findings.stops else 0)

@@ -12,7 +12,7 @@ from ...files.atomic import folder as make_folder
 from ...files.atomic import write_atomically
 from ..tables import findings_table
 from .options import Json, load
-from .plot import FIGURES, draw
+from .plot import draw, figures_for
 from .runs import as_json, run, tables, write_all
 from .screen import complain, paragraphs, show, show_json
 
@@ -23,7 +23,14 @@ def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
     """Analyse the made-up tag receiver of the Ternholm bird observatory: tables here, files and figures in a folder."""
     make_folder(out)
     designs = resources.files("earshot.demo")
-    for name in ("tag_receiver.toml", "buoy_monopole.toml", "uplink_turnstile.toml", "roof_meter.csv"):
+    for name in (
+        "tag_receiver.toml",
+        "buoy_monopole.toml",
+        "uplink_turnstile.toml",
+        "hut_roof.toml",
+        "mainland_guide.toml",
+        "roof_meter.csv",
+    ):
         text = (designs / name).read_text(encoding="utf-8")
         write_atomically(out / name, lambda place, t=text: place.write_text(t, encoding="utf-8"))  # type: ignore[misc]
     file = load(out / "tag_receiver.toml", None)
@@ -33,5 +40,5 @@ def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
         show_json(as_json(result))
     else:
         show(*paragraphs([findings_table(findings, file.title), *tables(result)]))
-    written = [*write_all(result, out), *draw(result, FIGURES, out, "png")]
+    written = [*write_all(result, out), *draw(result, figures_for(result.solution.antenna), out, "png")]
     complain(f"{len(written)} files written to {out}; now try: earshot solve {out}/buoy_monopole.toml")

@@ -14,6 +14,7 @@ from ...files.design_file import DesignFile
 from ...files.results import is_results, write_results
 from ...files.tables import write
 from ...files.touchstone import is_touchstone
+from ...files.triangles import write_vtk
 from ...network.network import Network
 from .options import Frequencies, Json, Sets, load
 from .runs import opened
@@ -27,7 +28,9 @@ Model = Annotated[
 ]
 Target = Annotated[
     Path,
-    typer.Argument(metavar="FILE", help="Where to: .s1p, .s2p, ..., .ts, .csv, .json, .nc, .toml.", show_default=False),
+    typer.Argument(
+        metavar="FILE", help="Where to: .s1p, .s2p, ..., .ts, .csv, .json, .nc, .vtu, .toml.", show_default=False
+    ),
 ]
 Parameters = Annotated[str, typer.Option("--parameters", help="What Touchstone holds: S, Y or Z.")]
 Form = Annotated[str, typer.Option("--form", help="How Touchstone holds it: RI, MA or DB.")]
@@ -47,7 +50,8 @@ def export(
     frequency: Frequencies = None,
     json: Json = False,
 ) -> None:
-    """Write a model's network as Touchstone 1 (.s1p, ...) or 2 (.ts), CSV or JSON; its results as .nc; itself as .toml.
+    """Write a model's network as Touchstone 1 (.s1p, ...) or 2 (.ts), CSV or JSON; its results as .nc; itself as .toml;
+    its mesh with the currents of the first case as VTK (.vtu).
 
     A design is solved first, and said so, unless only its file is wanted; results and curves are not.
     """
@@ -59,6 +63,8 @@ def export(
             raise UsageError(f"'{path.name}' is not a design; only a design is solved into results (.nc)")
         result = opened(path, sets, frequency)
         written = write_results(result.solution, target, result.file)
+    elif ending == ".vtu":
+        written = write_vtk(opened(path, sets, frequency).cases[0].driven.flow, target)
     else:
         network = _network(path, sets, frequency)
         ohms = [units.read(text, "resistance", what="--reference") for text in references or []]

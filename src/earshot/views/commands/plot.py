@@ -16,6 +16,7 @@ from ...errors import UsageError, unknown
 from ...fields.near import NearField, plane_of_points
 from ...files.atomic import folder as make_folder
 from ...files.atomic import write_atomically
+from ...geometry.antenna import Antenna
 from ...running import report
 from .options import Format, Frequencies, Json, ModelPath, Readouts, Sets, known_format
 from .runs import Run, opened
@@ -34,6 +35,8 @@ FIGURES = (
     "pattern",
     "currents",
     "charge",
+    "surface",
+    "animation",
     "near",
     "figures",
 )
@@ -73,7 +76,8 @@ def near_map(result: Run) -> NearField:
     across = 0 if high[0] - low[0] >= high[1] - low[1] else 1
     floor = 0.0 if antenna.medium.has_plane else low[2] - reach
     # Off the axes of the wires by two of the thickest radii.
-    aside = middle + 2.5 * max(w.radius for w in antenna.wires) * np.eye(3)[1 - across]
+    thickest = max((w.radius for w in antenna.wires), default=1e-3 * antenna.size)
+    aside = middle + 2.5 * thickest * np.eye(3)[1 - across]
     corner = np.where(np.arange(3) == across, low[across] - reach, aside)
     corner[2] = floor
     side = (high[across] - low[across] + 2 * reach) * np.eye(3)[across]
@@ -120,9 +124,17 @@ def drawings(wishes: Wishes) -> dict[str, Callable[[Run], Any]]:
         "pattern": lambda r: plots.pattern(r.cases[0].field, r.solution.antenna, reach=wishes.reach),
         "currents": lambda r: plots.currents(r.cases[0].driven),
         "charge": lambda r: plots.currents(r.cases[0].driven, which="charge"),
+        "surface": lambda r: plots.surface_currents(r.cases[0].driven),
+        "animation": lambda r: partial(plots.write_animation, r.cases[0].driven),
         "near": lambda r: plots.near(near_map(r), r.solution.antenna, rms=True),
         "figures": lambda r: plots.figures(figures_table(r), label=r.solution.antenna.name),
     }
+
+
+def figures_for(antenna: Antenna) -> list[str]:
+    """The figures there are of an antenna: along wires for wires, of surface currents for sheets."""
+    missing = (() if antenna.wires else ("currents", "charge")) + (() if antenna.sheets else ("surface", "animation"))
+    return [name for name in FIGURES if name not in missing]
 
 
 def draw(result: Run, names: Sequence[str], folder: Path, ending: str, wishes: Wishes | None = None) -> list[Path]:
@@ -132,12 +144,16 @@ def draw(result: Run, names: Sequence[str], folder: Path, ending: str, wishes: W
 
 
 def save_figures(figures: Mapping[str, Callable[[], Any]], folder: Path, ending: str) -> list[Path]:
-    """Make figures and write each by its name into a folder; returns what was written."""
+    """Make figures and write each by its name into a folder, animations as .gif; returns what was written."""
     written = []
     with progress():
         for name, make in figures.items():
             report(f"drawing {name}")
-            written.append(write_atomically(folder / f"{name}.{ending}", make().savefig))
+            made = make()
+            if hasattr(made, "savefig"):
+                written.append(write_atomically(folder / f"{name}.{ending}", made.savefig))
+            else:
+                written.append(made(folder / f"{name}.gif"))
     return written
 
 
@@ -155,8 +171,9 @@ def plot(
 ) -> None:
     """Draw a design, which is solved first, or a results file, which is not.
 
-    Figures: geometry, vswr, impedance, return-loss, scattering, smith, polar, cartesian, sphere, pattern, currents,
-    charge, near, figures. Patterns, currents and near fields are those of the first case.
+    Figures: geometry, vswr, impedance, return-loss, scattering, smith, polar, cartesian, sphere, pattern, currents and
+    charge (of wires), surface and animation (of currents on sheets), near, figures. Patterns, currents and near fields
+    are those of the first case.
     """
     for name in kinds or []:
         if name not in FIGURES:
@@ -166,7 +183,7 @@ def plot(
     known_format(ending)
     result = opened(path, sets, frequency)
     make_folder(out)
-    written = draw(result, kinds or FIGURES, out, ending, Wishes(at or (), scale, reach))
+    written = draw(result, kinds or figures_for(result.solution.antenna), out, ending, Wishes(at or (), scale, reach))
     if json:
         show_json({"figures": [str(p) for p in written]})
     else:

@@ -237,7 +237,10 @@ def write_all(result: Run, folder: Path) -> list[Path]:
         stem = case.case.name.replace(" ", "-").replace("/", "-")
         if len(result.cases) > len({c.case.name for c in result.cases}):
             stem += f"-{case.driven.frequency / 1e6:.6g}-MHz"
-        written.append(write(case.driven.currents_table(), folder / f"{stem}-currents.csv"))
+        if case.driven.antenna.wires:
+            written.append(write(case.driven.currents_table(), folder / f"{stem}-currents.csv"))
+        if case.driven.antenna.sheets:
+            written.append(write(case.driven.sheet_currents_table(), folder / f"{stem}-sheet-currents.csv"))
         written.append(write(case.field.summary(), folder / f"{stem}-figures.csv"))
         for name, points in case.case.near.items():
             written.append(write(case.driven.near_field(points).to_dataset(), folder / f"{stem}-near-{name}.csv"))

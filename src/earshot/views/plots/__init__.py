@@ -7,6 +7,7 @@ from .near import figures, near
 from .smith import smith
 from .solids import currents, pattern
 from .sphere import sphere
+from .surfaces import surface_currents, write_animation
 
 __all__ = [
     "cartesian",
@@ -21,5 +22,7 @@ __all__ = [
     "scattering",
     "smith",
     "sphere",
+    "surface_currents",
     "vswr",
+    "write_animation",
 ]

@@ -20,6 +20,7 @@ from ...units import engineering
 from .solids import arrows, plane_outline, space
 from .style import FAINT, INK, LINES, SOFT, heading, look, sheet
 from .subjects import antenna_of
+from .surfaces import draw_sheets
 
 Floats = NDArray[np.float64]
 _FLAT = 0.01
@@ -49,7 +50,7 @@ class _View:
         else:
             # A flat-lying antenna leaves room above and below: come closer.
             zoom = 1.0 + 0.35 * (1.0 - float((high - low)[2] / (high - low).max()))
-            zoom *= 0.5 + 0.5 * width
+            zoom *= (0.5 + 0.5 * width) * (0.85 if antenna.sheets else 1.0)
             corner = low - 0.12 * self.size * np.array([1.0, 1.0, 0.0])
             self.axes = space(figure, (0.0, 0.03, width, 0.88), corner, high, zoom)
         self.corner = low
@@ -101,7 +102,7 @@ def geometry(model: Design | Antenna, *, findings: Iterable[Finding] = (), names
     with look():
         figure = sheet()
         view = _View(figure, antenna, 0.66 if told else 0.97)
-        wanted = len(antenna.wires) <= _MOST_NAMES if names is None else names
+        wanted = len(antenna.metal) <= _MOST_NAMES if names is None else names
         _wires(view, antenna, wanted)
         shown = dimensions(model) if isinstance(model, Design) else []
         _dimensions(view, shown, antenna.wires)
@@ -117,6 +118,7 @@ def geometry(model: Design | Antenna, *, findings: Iterable[Finding] = (), names
 
 
 def _wires(view: _View, antenna: Antenna, names: bool) -> None:
+    draw_sheets(view.axes, antenna, flat=(view.across, view.up) if view.flat else None, names=names)
     for i, wire in enumerate(antenna.wires):
         view.line(wire.corners, color=INK, linewidth=2.6, solid_capstyle="round", solid_joinstyle="round")
         if names:
@@ -126,8 +128,7 @@ def _wires(view: _View, antenna: Antenna, names: bool) -> None:
 
 
 def _gap(view: _View, antenna: Antenna, gap: Gap, name: bool) -> None:
-    wire = antenna.wire(gap.on)
-    place = wire.at(sum(gap.span(wire, antenna.grounded(wire))) / 2)
+    place = antenna.place_of(gap)
     port = isinstance(gap, Port)
     colour = LINES[4] if port else LINES[2]
     view.line(

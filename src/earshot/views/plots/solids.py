@@ -52,13 +52,14 @@ def arrows(axes: Any, origin: Floats, lengths: Floats) -> None:
         axes.text(*(origin + (length + pad) * direction), name, color=FAINT, fontsize=10, ha="center", va="center")
 
 
-def _bar(
+def bar(
     figure: Figure, place: tuple[float, float, float, float], scale: Normalize, label: str, lie: str = "vertical"
 ) -> None:
-    bar = figure.colorbar(ScalarMappable(scale, SHORE), cax=figure.add_axes(place), orientation=lie)
-    bar.locator = MaxNLocator(6 if lie == "vertical" else 4)
-    bar.set_label(label)
-    bar.outline.set_visible(False)
+    """A scale of colours."""
+    drawn = figure.colorbar(ScalarMappable(scale, SHORE), cax=figure.add_axes(place), orientation=lie)
+    drawn.locator = MaxNLocator(6 if lie == "vertical" else 4)
+    drawn.set_label(label)
+    drawn.outline.set_visible(False)
 
 
 def pattern(
@@ -104,7 +105,7 @@ def pattern(
             )
             note += f"; the antenna in the middle is {rim}"
         arrows(axes, np.zeros(3), tips)
-        _bar(figure, (0.89, 0.2, 0.018, 0.6), scale, "gain, dBi")
+        bar(figure, (0.89, 0.2, 0.018, 0.6), scale, "gain, dBi")
         name = f"{field.label}: gain at {engineering(field.frequency, 'Hz', 6)}, peak {top:.2f} dBi"
         heading(figure, name, note)
     return figure
@@ -115,6 +116,9 @@ def _copy(axes: Any, antenna: Antenna, on_plane: bool, metres: float | None) -> 
     low, high = antenna.extent
     middle = 0.5 * (low + high) * (np.array([1.0, 1.0, 0.0]) if on_plane else 1.0)
     stretch = 1.0 / metres if metres else 0.4 / float(np.linalg.norm(np.maximum(high - middle, middle - low)))
+    from .surfaces import draw_sheets
+
+    draw_sheets(axes, antenna, middle=middle, scale=stretch)
     for wire in antenna.wires:
         places = (wire.corners - middle) * stretch
         axes.plot(*places.T, color=INK, linewidth=2.0, linestyle="-", zorder=3)
@@ -131,10 +135,12 @@ def currents(driven: Driven, *, which: str = "current") -> Figure:
     """
     if not isinstance(driven, Driven):
         raise UsageError(f"a {type(driven).__name__} has no currents: use solution.drive(...)")
+    if not driven.antenna.wires:
+        raise UsageError(f"antenna '{driven.antenna.name}' has no wires: draw its surface_currents")
     if which not in _ALONG:
         raise UsageError(f"currents: which = '{which}' is not 'current' or 'charge'")
     antenna, label = driven.antenna, _ALONG[which][0]
-    mesh, ends = driven.wire_currents.mesh, driven.wire_currents.ends
+    mesh, ends = driven.flow.mesh, driven.flow.ends
     if which == "current":
         magnitude = np.abs(ends).mean(axis=1)
     else:
@@ -146,18 +152,20 @@ def currents(driven: Driven, *, which: str = "current") -> Figure:
         corner = low - 0.15 * antenna.size * np.array([1.0, 1.0, 0.0])
         axes = space(figure, (0.0, 0.2, 0.5, 0.72), corner, high, 0.85)
         # Charge piles up without bound at the very ends of thin wires: they are shown at the top of the scale.
+        from .surfaces import draw_sheets
+
+        draw_sheets(axes, antenna)
         scale = Normalize(0.0, float(magnitude.max() if which == "current" else np.percentile(magnitude, 97)))
         lines = np.stack([mesh.nodes[mesh.ends[:, 0]], mesh.nodes[mesh.ends[:, 1]]], axis=1)
         axes.add_collection3d(Line3DCollection(lines, colors=SHORE(scale(magnitude)), linewidths=4.0, capstyle="round"))
         for port in antenna.ports:
-            wire = antenna.wire(port.on)
-            place = wire.at(sum(port.span(wire, antenna.grounded(wire))) / 2)
+            place = antenna.place_of(port)
             axes.plot(*place[:, None], "o", markersize=11, markerfacecolor="none", markeredgewidth=2, color=LINES[4])
             axes.text(*(place + 0.03 * antenna.size), port.name, fontsize=10, color=LINES[4], fontweight="bold")
         if antenna.medium.has_plane:
             plane_outline(axes, low, high, antenna.size)
         arrows(axes, corner, np.full(3, 0.15 * antenna.size))
-        _bar(figure, (0.06, 0.12, 0.38, 0.016), scale, label, "horizontal")
+        bar(figure, (0.06, 0.12, 0.38, 0.016), scale, label, "horizontal")
         cut = _along_wires(figure, driven, which)
         name = f"{antenna.name}: {which} at {engineering(driven.frequency, 'Hz', 6)}"
         heading(figure, name, f"{len(mesh)} segments; {driven.accepted:.4g} W accepted; {antenna.medium}{cut}")

@@ -1,0 +1,199 @@
+"""Sheets: how they look in drawings of the geometry, and the currents on them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from matplotlib.collections import LineCollection, PolyCollection
+from matplotlib.colors import Normalize
+from matplotlib.figure import Figure
+from mpl_toolkits.mplot3d.art3d import Line3DCollection, Poly3DCollection
+from numpy.typing import NDArray
+
+from ...answers.driven import Driven
+from ...answers.receiving import Received
+from ...errors import UsageError
+from ...fields.sheet_currents import SheetCurrents
+from ...files.atomic import write_atomically
+from ...geometry.antenna import Antenna
+from ...geometry.mesh import MeshRule
+from ...geometry.sheet_mesh import SheetMesh, sheet_mesh
+from ...units import engineering
+from .solids import arrows, bar, space
+from .style import FAINT, INK, SHORE, heading, look, sheet
+
+Floats = NDArray[np.float64]
+_SKIN = "#9fb8bd"
+_SMOOTH = 0.5
+_MOST_ARROWS = 260
+
+
+def outlines(mesh: SheetMesh) -> Floats:
+    """The edges that are seen: rims, creases and where sheets meet, (n, 2, 3)."""
+    t = mesh.triangles
+    sides = np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1)
+    edges, which, counts = np.unique(sides, axis=0, return_inverse=True, return_counts=True)
+    normals = np.tile(mesh.columns[9:12].T, (3, 1))
+    order = np.argsort(which.ravel(), kind="stable")
+    first = np.concatenate([[0], np.cumsum(counts)[:-1]])
+    pair = np.minimum(first + 1, len(order) - 1)
+    bend = np.abs((normals[order[first]] * normals[order[pair]]).sum(axis=1)) < _SMOOTH
+    return np.asarray(mesh.vertices[edges[(counts != 2) | bend]])
+
+
+def _drawn_meshes(antenna: Antenna) -> list[SheetMesh]:
+    """Each sheet on its own, coarsely: what a check complains of is drawn too."""
+    rule = MeshRule(edge=0.6, around=48)
+    return [sheet_mesh(Antenna(s.name, sheets=[s]), 2.0 * max(s.surface.sizes), rule) for s in antenna.sheets]
+
+
+def draw_sheets(
+    axes: Any,
+    antenna: Antenna,
+    *,
+    flat: tuple[int, int] | None = None,
+    middle: Floats | float = 0.0,
+    scale: float = 1.0,
+    names: bool = False,
+) -> None:
+    """Sheets under everything else: a pale skin with its outlines. flat: the two axes of a drawing seen straight on."""
+    for one, mesh in zip(antenna.sheets, _drawn_meshes(antenna), strict=True):
+        faces, lines = ((x - middle) * scale for x in (mesh.corners, outlines(mesh)))
+        seen = list(flat) if flat is not None else [0, 1, 2]
+        kinds: tuple[Any, Any] = (PolyCollection, LineCollection) if flat else (Poly3DCollection, Line3DCollection)
+        skin = kinds[0](faces[..., seen], facecolor=_SKIN, edgecolor="none", alpha=0.35, zorder=0, clip_on=False)
+        rims = kinds[1](lines[..., seen], colors=INK, linewidths=0.8, alpha=0.8, zorder=0.5, clip_on=False)
+        # A smooth closed body has no rims.
+        for part in (skin, rims) if len(lines) else (skin,):
+            (axes.add_collection if flat else axes.add_collection3d)(part)
+        if names:
+            place = (np.average(mesh.centres, axis=0, weights=mesh.areas) - middle) * scale
+            axes.text(*place[seen], one.name, color=FAINT, fontsize=9, ha="center", va="center", clip_on=False)
+
+
+def sheet_currents_of(given: Driven | Received) -> SheetCurrents:
+    """The currents on the sheets; raises UsageError for what has none."""
+    if not isinstance(given, Driven | Received):
+        raise UsageError(
+            f"a {type(given).__name__} has no currents: use solution.drive(...), receive(...) or scatter(...)"
+        )
+    if given.flow.sheets is None:
+        raise UsageError(f"antenna '{given.antenna.name}' has no sheets: its currents are drawn by currents(...)")
+    return given.flow.sheets
+
+
+def coloured(axes: Any, currents: SheetCurrents, values: Floats, scale: Normalize) -> None:
+    """Triangles in the colours of values."""
+    faces = Poly3DCollection(
+        currents.mesh.corners, facecolor=SHORE(scale(values)), edgecolor="none", zorder=0, clip_on=False
+    )
+    axes.add_collection3d(faces)
+    lines = outlines(currents.mesh)
+    if len(lines):
+        rims = Line3DCollection(lines, colors=INK, linewidths=0.5, alpha=0.6, zorder=0.5, clip_on=False)
+        axes.add_collection3d(rims)
+
+
+def _top(currents: SheetCurrents) -> float:
+    """The end of the scale: currents rise without bound at rims and feet, where few triangles are."""
+    strength, areas = currents.strength, currents.mesh.areas
+    order = np.argsort(strength)
+    return float(strength[order][np.searchsorted(np.cumsum(areas[order]), 0.98 * areas.sum())])
+
+
+def surface_currents(given: Driven | Received, *, phase: float | None = None, arrows_too: bool = True) -> Figure:
+    """The surface current on sheets, A/m, in colour, with arrows along it.
+
+    phase: a moment of the period, radians; unless given, the greatest length over the period, with arrows at the moment
+    of most current. Where it rises beyond the scale, at rims and feet, it is shown at its top.
+    """
+    currents = sheet_currents_of(given)
+    with look():
+        figure = sheet()
+        _frame(figure, given, currents, phase, arrows_too)
+    return figure
+
+
+def _moment(currents: SheetCurrents) -> float:
+    """The phase of most current in all."""
+    square = (currents.density**2).sum(axis=1) @ currents.mesh.areas
+    return float(-0.5 * np.angle(square))
+
+
+def _frame(
+    figure: Figure, given: Driven | Received, currents: SheetCurrents, phase: float | None, with_arrows: bool
+) -> None:
+    antenna = given.antenna
+    low, high = antenna.extent
+    corner = low - 0.1 * antenna.size * np.array([1.0, 1.0, 0.0])
+    axes = space(figure, (0.02, 0.0, 0.84, 0.9), corner, high, 1.0)
+    scale = Normalize(0.0, _top(currents))
+    moment = _moment(currents) if phase is None else phase
+    now = currents.at_phase(moment)
+    values = currents.strength if phase is None else np.linalg.norm(now, axis=1)
+    coloured(axes, currents, values, scale)
+    for wire in antenna.wires:
+        axes.plot(*wire.corners.T, color=FAINT, linewidth=2.0, linestyle="-", zorder=1)
+    if with_arrows:
+        _arrows(axes, currents, now, float(scale.vmax or 1.0))
+    arrows(axes, corner, np.full(3, 0.12 * antenna.size))
+    bar(figure, (0.89, 0.2, 0.018, 0.6), scale, "surface current, A/m peak")
+    when = "greatest over the period" if phase is None else f"at {np.degrees(phase) % 360:.0f} deg of the period"
+    drive = (
+        f"{given.accepted:.4g} W accepted"
+        if isinstance(given, Driven)
+        else f"in a wave of {given.wave.strength:.3g} V/m"
+    )
+    name = f"{antenna.name}: surface current at {engineering(given.flow.frequency, 'Hz', 6)}"
+    heading(figure, name, f"{when}; {len(currents.mesh)} triangles; {drive}")
+
+
+def _arrows(axes: Any, currents: SheetCurrents, now: Floats, top: float) -> None:
+    """Arrows of the current now, spread evenly over the metal, long where it is strong."""
+    from scipy.spatial import cKDTree
+
+    centres = currents.mesh.centres
+    apart = 0.8 * float(np.sqrt(currents.mesh.areas.sum() / _MOST_ARROWS))
+    tree, free, kept = cKDTree(centres), np.ones(len(centres), bool), []
+    for i in np.argsort(-currents.mesh.areas):
+        if free[i]:
+            kept.append(i)
+            free[tree.query_ball_point(centres[i], apart)] = False
+    long = np.linalg.norm(now[kept], axis=1)
+    steps = (
+        now[kept] / np.maximum(long, 1e-300)[:, None] * (0.9 * apart * np.sqrt(np.minimum(long / top, 1.0)))[:, None]
+    )
+    shown = long > 0.02 * top
+    starts = (centres[kept] - steps / 2)[shown]
+    axes.quiver(*starts.T, *steps[shown].T, color=INK, linewidth=1.0, arrow_length_ratio=0.35, zorder=2)
+
+
+def write_animation(given: Driven | Received, path: str | Path, *, frames: int = 16) -> Path:
+    """Write the surface current over one period as an animated picture (.gif).
+
+    Raises UsageError for another ending, and for what has no sheets.
+    """
+    import io
+
+    from PIL import Image
+
+    place, currents = Path(path), sheet_currents_of(given)
+    if place.suffix.lower() != ".gif":
+        raise UsageError(f"'{place}' does not end in .gif: animations are written as that")
+    if not 2 <= frames <= 200:
+        raise UsageError(f"write_animation: frames = {frames} is outside 2 to 200")
+    pictures = []
+    with look():
+        for n in range(frames):
+            figure = sheet()
+            _frame(figure, given, currents, 2.0 * np.pi * n / frames, True)
+            store = io.BytesIO()
+            figure.savefig(store, format="png", dpi=60)
+            pictures.append(Image.open(store).convert("P", palette=Image.Palette.ADAPTIVE))
+    first, *rest = pictures
+    return write_atomically(
+        place,
+        lambda target: first.save(target, "GIF", save_all=True, append_images=rest, duration=1600 // frames, loop=0),
+    )
