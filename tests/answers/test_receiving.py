@@ -56,7 +56,7 @@ def test_what_is_taken_from_the_wave_is_scattered_or_absorbed():
     wave = es.plane_wave("70 deg", "30 deg", e_theta=1.0)
     got = es.receive(answer, wave)
     theta, phi = math.pi - wave.theta, wave.phi + math.pi
-    forward = got.wire_currents.far_field(np.array(theta), np.array(phi))[0]
+    forward = got.flow.far_field(np.array(theta), np.array(phi))[0]
     # Going straight on, θ̂ of the scattered wave is θ̂ of the arriving one.
     extinct = 4 * math.pi / K * float((1j * forward).real * -1) / (2 * WAVE_IMPEDANCE)
     x, w = np.polynomial.legendre.leggauss(32)

@@ -9,8 +9,9 @@ from models import ONE_METRE, dipole, three_elements
 
 import earshot as es
 from earshot.geometry.mesh import mesh
-from earshot.moments.basis import wire_basis
+from earshot.moments.basis import Basis
 from earshot.moments.response import matrix_bytes, respond
+from earshot.moments.wire_basis import wire_basis
 
 BEAM = three_elements([0.49, 0.466, 0.44], [0, 0.15, 0.27], 1e-3, 1)
 
@@ -53,7 +54,7 @@ def test_a_model_too_large_is_refused_before_it_is_allocated(monkeypatch):
 def test_the_memory_estimate_is_right():
     rods = [es.Wire(f"rod {i}", [(0.3 * i, 0, -0.24), (0.3 * i, 0, 0.24)], radius=1e-3) for i in range(16)]
     antenna = es.Antenna("rods", rods, [es.Port("feed", on="rod 0")])
-    basis = wire_basis(mesh(antenna, 1.0))
+    basis = Basis(wire_basis(mesh(antenna, 1.0)))
     respond(antenna, basis, 299.8e6)
     tracemalloc.start()
     respond(antenna, basis, 299.8e6)

@@ -8,7 +8,7 @@ from models import ONE_METRE, dipole, monopole
 
 import earshot as es
 from earshot.constants import MAGNETIC_CONSTANT, WAVE_IMPEDANCE
-from earshot.fields.currents import WireCurrents
+from earshot.fields.currents import Currents
 from earshot.fields.near import near_field
 from earshot.geometry.mesh import mesh
 
@@ -20,7 +20,7 @@ def sinusoid(length, radius=1e-6):
     """A prescribed sinusoidal current of 1 A at its greatest, on a very thin wire."""
     grid = mesh(dipole(length, radius), 1.0, es.MeshRule(per_wavelength=800, growth=None))
     ends = np.sin(K * (length / 2 - np.abs(grid.nodes[grid.ends][:, :, 2]))).astype(complex)
-    return WireCurrents(grid, ends, HERTZ, False)
+    return Currents(grid, ends, HERTZ, False)
 
 
 def test_sinusoidal_current_against_the_exact_expression():

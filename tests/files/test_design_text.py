@@ -188,7 +188,8 @@ cuts = ["Q"]
         "wire.b.circle.diametre is not a key of a design file; did you mean 'diameter'",
         "wire.b.radius: in 'rdo' there is no value 'rdo'",
         "wire.b.metal: there is no metal 'coper'; did you mean 'copper'",
-        "port.feed.refrence is not a key", "port.feed.on: there is no wire 'c'", "medium: there is no medium 'swamp'",
+        "port.feed.refrence is not a key", "port.feed.on: there is no wire or sheet 'c'",
+            "medium: there is no medium 'swamp'",
         "values.height.is: 'smoots_'", "load.x.impedance: '4 m' is a length", "runs backwards",
         "case.one.power: there is no port 'fed'; did you mean 'feed'",
     ):  # fmt: skip

@@ -34,7 +34,7 @@ UP = rod("mast", (0, 0, 0), (0, 0, 1))
         (lambda: es.Port("p", on="w", reference=0), "not above zero"),
         (lambda: es.Port("p", on="w", gap=-1), "below zero"),
         (lambda: es.Antenna("a", []), "no wires"),
-        (lambda: es.Antenna("a", [UP, UP]), "two wires named 'mast'"),
+        (lambda: es.Antenna("a", [UP, UP]), "two parts named 'mast'"),
         (lambda: antenna(UP).without("boom"), "no part 'boom'"),
         (lambda: antenna(UP).wire("mats"), "did you mean 'mast'"),
         (lambda: antenna(UP).rotated("3 deg", axis="w"), "not one of x, y, z"),

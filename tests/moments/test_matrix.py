@@ -6,8 +6,8 @@ from models import ONE_METRE, monopole
 
 import earshot as es
 from earshot.geometry.mesh import MeshRule, mesh
-from earshot.moments.basis import wire_basis
 from earshot.moments.matrix import WireMatrix
+from earshot.moments.wire_basis import wire_basis
 
 KINDS = {
     "tripod": es.Antenna(
@@ -57,7 +57,7 @@ def test_threads_do_not_change_the_matrix(monkeypatch):
 def test_currents_at_a_joint_add_up_to_zero():
     antenna = KINDS["tripod"]
     driven = es.solve(antenna, ONE_METRE).drive()
-    grid, ends = driven.wire_currents.mesh, driven.wire_currents.ends
+    grid, ends = driven.flow.mesh, driven.flow.ends
     joint = int(np.argmin(np.linalg.norm(grid.nodes - [0, 0, 0.3], axis=1)))
     flows = [ends[s, e] * (1 if e else -1) for s, e in np.argwhere(grid.ends == joint)]
     assert len(flows) == 4

@@ -12,7 +12,7 @@ from scipy.special import iv, jv, kv, yv
 import earshot as es
 from earshot.constants import ELECTRIC_CONSTANT
 from earshot.geometry.mesh import mesh
-from earshot.moments.basis import wire_basis
+from earshot.moments.wire_basis import wire_basis
 from earshot.moments.wire_terms import wire_losses
 
 CASES = {
@@ -145,7 +145,7 @@ def test_a_thin_jacket_changes_impedance_as_perturbation_says():
         for w in (rod, es.Wire("rod", rod.points, radius=rod.radius, jacket=jacket))
     )
     driven = bare.drive(es.amperes(1))
-    slope = np.diff(driven.wire_currents.ends, axis=1)[:, 0]
+    slope = np.diff(driven.flow.ends, axis=1)[:, 0]
     exact = jacket.elastance(1e-3) * (slope**2 / bare.mesh.lengths).sum() / (2j * math.pi * hertz)
     got = (coated.network.z().values - bare.network.z().values)[0, 0, 0]
     assert got == pytest.approx(exact, rel=1e-3)

@@ -2,8 +2,10 @@
 
 import itertools
 import json
+import math
 from pathlib import Path
 
+import numpy as np
 import pytest
 from models import ONE_METRE, dipole, horizontal, loop, monopole
 
@@ -77,3 +79,20 @@ def test_evidence_tells_a_coarse_mesh_from_a_good_one():
     assert abs(good.balance) < 1e-3
     # The balance alone would not have told.
     assert abs(coarse.balance) < 1e-3
+
+
+@pytest.mark.parametrize("demo", ["hut_roof", "mainland_guide"])
+def test_demonstrations_with_sheets_converge(demo, demo_path):
+    """Three meshes, each with half as many unknowns again or more: what is left goes down, to a per cent and less."""
+    design = es.read_design(demo_path.with_name(f"{demo}.toml")).design
+    rules = [
+        es.MeshRule(sheets_per_wavelength=n, edge=e, around=a)
+        for n, e, a in ((7, 0.2, 24), (10, 0.1, 24), (16, 0.05, 48))
+    ]
+    solutions = [es.solve(design, rule=rule) for rule in rules]
+    z = [s.network.z().values[0, 0, 0] for s in solutions]
+    gains = [10 * math.log10(float(f.gain(*f.peak))) for f in (s.drive().far_field() for s in solutions)]
+    print(demo, [s.unknowns for s in solutions], np.round(z, 2), np.round(gains, 3))
+    assert solutions[1].unknowns < 0.7 * solutions[2].unknowns
+    assert abs(z[1] - z[2]) < min(0.02 * abs(z[2]), abs(z[0] - z[2]))
+    assert abs(gains[1] - gains[2]) < 0.05

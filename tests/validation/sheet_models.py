@@ -1,0 +1,95 @@
+"""The bodies of metal the reference values are about; lengths in wavelengths, which are metres at ONE_METRE."""
+
+import itertools
+import math
+
+import numpy as np
+
+import earshot as es
+
+
+def on_disk(radius, height=0.235, thin=0.001):
+    mast = es.Wire("mast", [(0, 0, 0), (0, 0, height)], radius=thin)
+    return es.Antenna(
+        "monopole", [mast], [es.Port("feed", "mast", at=0)], sheets=[es.Sheet("disk", es.disk(2 * radius))]
+    )
+
+
+def on_can():
+    mast = es.Wire("mast", [(0, 0, 0), (0, 0, 0.24)], radius=0.001)
+    can = es.cylinder(0.3, 0.4, base=(0, 0, -0.4), ends="closed")
+    return es.Antenna("can", [mast], [es.Port("feed", "mast", at=0)], sheets=[es.Sheet("can", can)])
+
+
+def fat_dipole(ends, gap=0.02):
+    tube = es.cylinder(0.04, 0.45, base=(0, 0, -0.225), ends=ends)
+    port = es.Port("feed", "tube", (0, 0, 0), gap, across="z")
+    return es.Antenna("tube", [], [port], sheets=[es.Sheet("tube", tube)])
+
+
+def cones(gap, half, slant=0.25, thin=0.001, disk=None):
+    """Two cones joined by a tube, or a disk over one."""
+    half = math.radians(half)
+
+    def cone(way):
+        wide = 2 * (thin + slant * math.sin(half))
+        return es.cone(2 * thin, wide, slant * math.cos(half), base=(0, 0, way * gap / 2), axis=(0, 0, way))
+
+    top = cone(1) if disk is None else es.annulus(2 * disk, 2 * thin, centre=(0, 0, gap / 2))
+    tube = es.cylinder(2 * thin, gap, base=(0, 0, -gap / 2))
+    sheets = [es.Sheet("top", top), es.Sheet("tube", tube), es.Sheet("low", cone(-1))]
+    return es.Antenna("cones", [], [es.Port("feed", "tube", (0, 0, 0), gap, across="z")], sheets=sheets)
+
+
+def two_disks():
+    """Two disks of radius 1 m, joined by a wire fed in the middle."""
+    wire = es.Wire("wire", [(0, 0, 0), (0, 0, 0.4)], radius=0.01)
+    sheets = [es.Sheet("low", es.disk(2)), es.Sheet("high", es.disk(2, centre=(0, 0, 0.4)))]
+    return es.Antenna("disks", [wire], [es.Port("feed", "wire")], sheets=sheets)
+
+
+def strip(width, gap):
+    port = es.Port("feed", "strip", (0, 0, 0), gap, across="x")
+    return es.Antenna("strip", [], [port], sheets=[es.Sheet("strip", es.plate(0.47, width), sides=2)])
+
+
+def guide(radius=0.35, length=4.0):
+    probe = es.Wire("probe", [(-radius, 0, 0.3), (0.22 - radius, 0, 0.3)], radius=0.006)
+    tube = es.Sheet("tube", es.cylinder(2 * radius, length, ends="first"))
+    return es.Antenna("guide", [probe], [es.Port("feed", "probe", at=0)], sheets=[tube])
+
+
+def bent_tube(path, radius, gap, chords=24, step=0.0125):
+    """A tube along a bent line in the x-z plane as triangles, mitred at its bends; rings lie at the gap's edges."""
+    path = np.array(path, float)
+    steps = np.diff(path, axis=0)
+    lengths = np.linalg.norm(steps, axis=1)
+    along, arc = steps / lengths[:, None], np.concatenate([[0.0], np.cumsum(lengths)])
+    part = 2 * math.pi / chords
+    turn, wide = part * np.arange(chords), radius * math.sqrt(part / math.sin(part))
+    rings = []
+    for i, t in enumerate(along):
+        marks = [arc[-1] / 2 + m - arc[i] for m in (-gap / 2, 0.0, gap / 2)]
+        stops = [0.0, *(m for m in marks if 0.0 < m < lengths[i]), lengths[i]]
+        pieces = itertools.pairwise(stops)
+        places = np.concatenate([np.linspace(a, b, max(2, math.ceil((b - a) / step) + 1)) for a, b in pieces])
+        # Short cells where the tube ends or bends, and beside the gap.
+        near = radius * np.array([0.1, 0.3, 0.7, 1.4])
+        beside = [m + way * r * radius for m, way in ((marks[0], -1), (marks[2], 1)) for r in (0.35, 0.9)]
+        inside = [m for m in beside if 0.0 < m < lengths[i]]
+        places = np.unique(np.round(np.concatenate([places, near, lengths[i] - near, inside]), 9))
+        for s in places if i == 0 else places[1:]:
+            middle = path[i] + s * t
+            ring = middle + wide * (np.cos(turn)[:, None] * np.cross([0, 1, 0], t) + np.sin(turn)[:, None] * [0, 1, 0])
+            for bent, at, other in ((i > 0, 0.0, i - 1), (i < len(along) - 1, lengths[i], i + 1)):
+                if bent:
+                    mitre = t + along[other]
+                    share = max(0.0, 1.0 - abs(s - at) / (3 * radius))
+                    ring = ring - share * ((ring - middle) @ mitre / (t @ mitre))[:, None] * t
+            rings.append(ring)
+    faces = []
+    for a in range(len(rings) - 1):
+        for s in range(chords):
+            p, q = a * chords + s, a * chords + (s + 1) % chords
+            faces += [(p, q, p + chords), (q, q + chords, p + chords)]
+    return es.triangles(np.concatenate(rings), faces)
