@@ -12,8 +12,11 @@ import numpy as np
 
 import earshot as es
 from earshot.geometry.mesh import mesh
-from earshot.moments.basis import wire_basis
+from earshot.geometry.sheet_mesh import sheet_mesh
 from earshot.moments.matrix import WireMatrix
+from earshot.moments.sheet_basis import sheet_basis
+from earshot.moments.sheet_matrix import fill_sheet_matrix
+from earshot.moments.wire_basis import wire_basis
 
 HERTZ = 299_792_458.0
 
@@ -54,6 +57,22 @@ def measure(unknowns: int, repeats: int = 5) -> list[float]:
     return [float(basis.size), fill, factor, solve, sphere, fill / factor, sphere / solve]
 
 
+def plates(side: float, repeats: int = 5) -> list[float]:
+    """Fill of the matrix of a square plate, its side in wavelengths, against the LU that follows it."""
+    from scipy import linalg
+
+    basis = sheet_basis(
+        sheet_mesh(es.Antenna("plate", sheets=[es.Sheet("p", es.plate(side, side))]), 1.0, es.MeshRule())
+    )
+    fills, factors = [], []
+    for _ in range(repeats):
+        matrix = np.zeros((basis.size, basis.size), complex)
+        fills.append(seconds(lambda full=matrix: fill_sheet_matrix(basis, HERTZ, full)))
+        factors.append(seconds(lambda full=matrix: linalg.lu_factor(full.T, overwrite_a=True, check_finite=False)))
+    fill, factor = statistics.median(fills), statistics.median(factors)
+    return [float(basis.size), fill, factor, fill / factor]
+
+
 def band() -> float:
     """A band of a ten-dipole log-periodic array, ten gaps, against the solves it takes: what fitting costs on top."""
     array = es.antennas.log_periodic("150 MHz")
@@ -72,6 +91,10 @@ def main() -> None:
     for unknowns in [int(word) for word in sys.argv[1:]] or [500, 1000, 2000, 4000]:
         n, *times, fill, sphere = measure(unknowns)
         print(f"| {n:.0f} | " + " | ".join(f"{t:.3f}" for t in times) + f" | {fill:.2f} | {sphere:.2f} |")
+    print("\n| unknowns of a plate | fill, s | LU, s | fill / LU |\n|---|---|---|---|")
+    for side in (1.5, 2.3, 3.7):
+        n, fill, factor, ratio = plates(side)
+        print(f"| {n:.0f} | {fill:.3f} | {factor:.3f} | {ratio:.2f} |")
     print(f"\nband of ten gaps, whole / its solves: {band():.2f}")
 
 

@@ -44,17 +44,17 @@ def pictures() -> None:
         terminal("demo.png", "earshot demo --out .")
         terminal("new.png", "earshot new --list")
         Path("crossed.toml").write_text(Path("tag_receiver.toml").read_text() + BOOM)
-        terminal("check.png", "earshot check crossed.toml --draw findings.png")
+        terminal("check.png", "earshot check crossed.toml --draw findings.png", "earshot check hut_roof.toml")
         terminal("solve.png", "earshot solve uplink_turnstile.toml --evidence")
         laid_over = "tag_receiver.toml roof_meter.csv --set driven='0.93 m' --at '150.1 MHz'"
         terminal("compare.png", f"earshot compare {laid_over}")
         terminal("diff.png", "earshot diff tag_receiver.toml --round '1 cm'", "earshot cut-list tag_receiver.toml")
-        terminal("words.png", "earshot explain realized gain", "earshot convert '150.1 MHz'")
         quiet("earshot plot results.nc geometry impedance smith polar sphere pattern currents figures --out figures "
               "--at '150.1 MHz' --scale compressed")  # fmt: skip
         quiet("earshot new yagi -f '150.1 MHz' -n 5 --out beam.toml")
         quiet("earshot plot beam.toml geometry --out beam")
-        quiet("earshot plot buoy_monopole.toml near --out buoy")
+        quiet("earshot plot mainland_guide.toml near --out guide")
+        quiet("earshot plot hut_roof.toml surface --out roof")
         for name in ("impedance", "smith", "polar", "sphere", "pattern", "currents", "figures"):
             shutil.copy(f"figures/{name}.png", HERE)
         for source, name in (
@@ -62,7 +62,8 @@ def pictures() -> None:
             ("beam/geometry.png", "geometry.png"),
             ("comparison/vswr.png", "vswr.png"),
             ("comparison/cartesian.png", "cartesian.png"),
-            ("buoy/near.png", "near.png"),
+            ("guide/near.png", "near.png"),
+            ("roof/surface.png", "surface.png"),
         ):
             shutil.copy(source, HERE / name)
 
