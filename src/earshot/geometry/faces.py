@@ -26,6 +26,7 @@ if TYPE_CHECKING:
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 _GROWTH = 0.6
+_CREASE = 0.4
 _TRIES = 12
 
 
@@ -284,6 +285,15 @@ def _divided(
     most = np.full(len(atoms), np.inf)
     for face, own in zip(faces, atoms_of, strict=True):
         most[own] = np.minimum(most[own], face.most)
+    # Where no free rim begins, metal goes on round a corner, or in several ways: what happens there is milder.
+    times = np.bincount([a for own in atoms_of for a in own], minlength=len(atoms))
+    rim: set[tuple[int, int]] = set()
+    for own in atoms_of:
+        for a in own:
+            # What goes off from a rim, and in this face, is cut finely where it begins.
+            beside = [b for b in own if b != a and times[b] == 1 and not stiff[b]]
+            rim |= {(a, int(n)) for n in atoms[a] if any(n in atoms[b] for b in beside)}
+    crease = max(edge, _CREASE)
     near = np.full(len(points), np.inf)
     for slab in cuts:
         off = (points - slab.place) @ slab.normal
@@ -291,13 +301,13 @@ def _divided(
         if slab.half > 0.0:
             near[on] = np.minimum(near[on], slab.half)
     chains = []
-    for (i, j), length_most, rigid in zip(atoms.tolist(), most.tolist(), stiff.tolist(), strict=True):
+    for a, ((i, j), length_most, rigid) in enumerate(zip(atoms.tolist(), most.tolist(), stiff.tolist(), strict=True)):
         ends = points[[i, j]]
         length = float(np.linalg.norm(ends[1] - ends[0]))
         if rigid:
             chains.append(ends)
             continue
-        first, last = (min(edge * length_most, near[n]) for n in (i, j))
+        first, last = (min((edge if (a, n) in rim else crease) * length_most, near[n]) for n in (i, j))
         least = min(length_most, length / 3.0) if length > edge * length_most else length_most
         cut = graded_cuts(length, first, last, least, _GROWTH) / length
         chains.append(ends[0] + cut[:, None] * (ends[1] - ends[0]))

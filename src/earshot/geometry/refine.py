@@ -108,6 +108,14 @@ class Triangles:
             return nearest
         edge, beside = self._nearest_edge(place)
         if beside <= reach:
+            if (
+                nearest in edge
+                and nearest not in fixed
+                and off < _NEAR * self.length(edge)
+                and self._slides(nearest, place)
+            ):
+                self.vertices[nearest] = place
+                return nearest
             return self.split(edge, place)
         corners = np.array(self.corners)
         triangle = int(np.argmin(_distances(points[corners], place)))
@@ -132,6 +140,17 @@ class Triangles:
         self._add((c, a, new), self.sheet[triangle])
         self._flip_round(new)
         return new
+
+    def _slides(self, vertex: int, place: Floats) -> bool:
+        """Whether a vertex can go to a place along its rim or crease without bending it."""
+        points = np.array(self.vertices)
+        way = (place - points[vertex]) / math.dist(place, points[vertex])
+        edges = {
+            e for t in range(len(self.corners)) if vertex in self.corners[t] for e in self._edges(t) if vertex in e
+        }
+        sharp = [e for e in edges if len(self.at[e]) != 2 or not self._smooth(list(self.at[e]), points)]
+        along = [points[e[1]] - points[e[0]] for e in sharp]
+        return len(sharp) == 2 and all(abs(a @ way) > (1.0 - 1e-9) * np.linalg.norm(a) for a in along)
 
     def _smooth(self, around: list[int], points: Floats) -> bool:
         x = points[np.array([self.corners[t] for t in around])]
