@@ -329,9 +329,11 @@ def _face_triangles(
     links: list[tuple[int, int]] = []
     own: list[tuple[int, int]] = []
     for n, (a, b) in enumerate(itertools.pairwise(starts)):
-        pairs = list(itertools.pairwise(label[a:b].tolist()))
-        links += pairs
-        own += [(n, k) for k in range(len(pairs))]
+        for k, pair in enumerate(itertools.pairwise(label[a:b].tolist())):
+            # Pieces shorter than the tolerance are points.
+            if pair[0] != pair[1]:
+                links.append(pair)
+                own.append((n, k))
     vertices, triangles, lost = area_mesh(face.area, joined[first], np.array(links), face.most)
     return vertices, triangles, [own[i] for i in lost]
 
