@@ -110,6 +110,15 @@ def test_the_mesh_is_fine_where_it_should_be():
     assert table.loc["s0", "least_angle_deg"] > 5
 
 
+def test_the_mesh_is_fine_across_narrow_gaps():
+    """Two plates a hundredth of a wavelength apart are cut to the gap where they face one another, and only there."""
+    near = es.plate(0.3, 0.1, centre=(0.2, 0, 0.01))
+    mesh, alone = mesh_of(es.plate(1, 0.3), near), mesh_of(es.plate(1, 0.3))
+    facing = (mesh.sheet == 0) & (np.abs(mesh.centres[:, 0] - 0.2) < 0.12) & (np.abs(mesh.centres[:, 1]) < 0.04)
+    assert mesh.edge_lengths[facing].max() < 0.03
+    assert mesh.edge_lengths[mesh.sheet == 0].max() == pytest.approx(alone.edge_lengths.max())
+
+
 def test_gaps_are_followed_by_the_mesh():
     port = es.Port("feed", "s", (0.05, 0, 0), 0.004, across="x")
     strip = es.Antenna("strip", [], [port], sheets=[es.Sheet("s", es.plate(0.47, 0.02))])

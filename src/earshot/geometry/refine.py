@@ -73,13 +73,14 @@ class Triangles:
         # A tie is broken by the numbers, so that both sides of an edge see it alike.
         return max(self._edges(triangle), key=lambda e: (round(self.length(e), 12), e))
 
-    def divide(self, wanted: Callable[[Floats], Floats], rounds: int = 60) -> None:
-        """Halve longest edges until every one is no longer than wanted at its middle (Rivara 1984)."""
+    def divide(self, wanted: Callable[[Floats, Ints], Floats], rounds: int = 60) -> None:
+        """Halve longest edges until every one is no longer than wanted at its middle, on its sheet (Rivara 1984)."""
         for _ in range(rounds):
             edges = [e for e, own in self.at.items() if own]
             ends = np.array([(self.vertices[a], self.vertices[b]) for a, b in edges])
             length = np.linalg.norm(ends[:, 0] - ends[:, 1], axis=1)
-            long = np.flatnonzero(length > wanted(ends.mean(axis=1)))
+            sheet = np.array([self.sheet[next(iter(self.at[e]))] for e in edges])
+            long = np.flatnonzero(length > wanted(ends.mean(axis=1), sheet))
             if not long.size:
                 return
             for i in long[np.argsort(-length[long])]:

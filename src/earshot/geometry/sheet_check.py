@@ -213,6 +213,8 @@ def _apart(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
     lengths = np.linalg.norm(np.diff(mesh.vertices[rim], axis=1)[:, 0], axis=1)
     owner = _owners(mesh, rim)
     reach = float(mesh.columns[16].max())
+    # A gap as narrow as that against the cells of the whole was meant as a joint.
+    least = 2e-3 * float(mesh.edge_lengths.max())
     near = cKDTree(mesh.centres).query_ball_point(middles, reach)
     told: set[tuple[int, int]] = set()
     for i, close in enumerate(near):
@@ -222,7 +224,7 @@ def _apart(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
         off = np.array([distances(mesh.corners[[j]], middles[[i]])[0] for j in others])
         best = int(others[np.argmin(off)])
         pair = (min(owner[i], int(mesh.sheet[best])), max(owner[i], int(mesh.sheet[best])))
-        if off.min() < 1e-2 * lengths[i] and pair not in told:
+        if off.min() < max(1e-2 * lengths[i], least) and pair not in told:
             told.add(pair)
             one, two = antenna.sheets[owner[i]].name, antenna.sheets[int(mesh.sheet[best])].name
             yield Finding(

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from ..errors import ModelError, RunError
 from .antenna import Antenna
-from .faces import Face, Slab, edges_of, faces_of, flat_triangles, slabs
+from .faces import Face, edges_of, faces_of, flat_triangles, slabs
 from .mesh import MeshRule, joined_points
 from .profiles import distance
 from .refine import Triangles
@@ -195,7 +195,7 @@ def _joined(
     fixed = _on_slabs(antenna, np.array(mesh.vertices))
     for place, reach in feet(antenna):
         mesh.put(place, reach, fixed)
-    mesh.divide(_wanted(antenna, usual, rule))
+    mesh.divide(_wanted(antenna, usual, rule, mesh))
     v, t, s = mesh.arrays()
     used, numbers = np.unique(t, return_inverse=True)
     v, t = v[used], numbers.reshape(-1, 3)
@@ -223,23 +223,46 @@ def feet(antenna: Antenna) -> list[tuple[Floats, float]]:
     return found
 
 
-def _wanted(antenna: Antenna, usual: Sequence[float], rule: MeshRule) -> Callable[[Floats], Floats]:
-    """Longest edge wanted at a place: short near wires, where what is opposite changes over the distance to them."""
+def _wanted(
+    antenna: Antenna, usual: Sequence[float], rule: MeshRule, mesh: Triangles
+) -> Callable[[Floats, Ints], Floats]:
+    """Longest edge wanted at places on sheets: short near wires and near other sheets, across narrow gaps."""
     lines = [(w.radius, pair) for w in antenna.wires for pair in itertools.pairwise(w.corners)]
     # What is already there is as it should be, but for triangles taken from elsewhere.
     given = [most for s, most in zip(antenna.sheets, usual, strict=True) if s.surface.kind == "triangles"]
     cap = 1.5 * min(given) if given else math.inf
+    opposite = _opposite(antenna, usual, mesh)
 
-    def wanted(places: Floats) -> Floats:
+    def wanted(places: Floats, sheet: Ints) -> Floats:
         size = np.full(len(places), cap)
         for radius, (start, stop) in lines:
             along = stop - start
             share = np.clip((places - start) @ along / (along @ along), 0.0, 1.0)
             off = np.linalg.norm(start + share[:, None] * along - places, axis=1)
             size = np.minimum(size, np.maximum(1.5 * rule.foot * radius, 1.2 * off))
+        for one, other in opposite:
+            own = sheet == one
+            gap = 2.0 * distance(antenna.sheets[other].surface, places[own])
+            size[own] = np.minimum(size[own], np.maximum(gap, usual[one] / 12.0))
         return size
 
     return wanted
+
+
+def _opposite(antenna: Antenna, usual: Sequence[float], mesh: Triangles) -> list[tuple[int, int]]:
+    """Pairs of sheets that are near but not joined: what is on the one changes over the gap to the other."""
+    corners, sheet = np.array(mesh.corners), np.array(mesh.sheet)
+    vertices = [np.unique(corners[sheet == s]) for s in range(len(antenna.sheets))]
+    places = np.array(mesh.vertices)
+    pairs = []
+    for one, other in itertools.permutations(range(len(vertices)), 2):
+        if np.intersect1d(vertices[one], vertices[other]).size:
+            continue
+        low, high = (places[vertices[other]].min(axis=0), places[vertices[other]].max(axis=0))
+        off = np.maximum(np.maximum(low - places[vertices[one]], places[vertices[one]] - high), 0.0)
+        if np.linalg.norm(off, axis=1).min() < 0.5 * usual[one]:
+            pairs.append((one, other))
+    return pairs
 
 
 def quality(mesh: SheetMesh, antenna: Antenna) -> dict[str, dict[str, float]]:
@@ -265,12 +288,3 @@ def quality(mesh: SheetMesh, antenna: Antenna) -> dict[str, dict[str, float]]:
             "worst_shape": float(shape[own].min()),
         }
     return table
-
-
-def nearest_sheet(antenna: Antenna, points: Floats) -> Floats:
-    """Distance (n,) of points from the nearest sheet, metres; infinite without any."""
-    found = [distance(s.surface, points) for s in antenna.sheets]
-    return np.min(found, axis=0) if found else np.full(len(points), math.inf)
-
-
-__all__ = ["SheetMesh", "Slab", "feet", "nearest_sheet", "quality", "sheet_mesh"]

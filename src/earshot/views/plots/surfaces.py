@@ -64,6 +64,8 @@ def draw_sheets(
         seen = list(flat) if flat is not None else [0, 1, 2]
         kinds: tuple[Any, Any] = (PolyCollection, LineCollection) if flat else (Poly3DCollection, Line3DCollection)
         skin = kinds[0](faces[..., seen], facecolor=_SKIN, edgecolor="none", alpha=0.35, zorder=0, clip_on=False)
+        # As a picture: thousands of triangles make a drawing of lines slow to open.
+        skin.set_rasterized(True)
         rims = kinds[1](lines[..., seen], colors=INK, linewidths=0.8, alpha=0.8, zorder=0.5, clip_on=False)
         # A smooth closed body has no rims.
         for part in (skin, rims) if len(lines) else (skin,):
