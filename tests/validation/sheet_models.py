@@ -93,3 +93,40 @@ def bent_tube(path, radius, gap, chords=24, step=0.0125):
             p, q = a * chords + s, a * chords + (s + 1) % chords
             faces += [(p, q, p + chords), (q, q + chords, p + chords)]
     return es.triangles(np.concatenate(rings), faces)
+
+
+def revolved(profile, chords=24):
+    """Triangles of a surface of revolution through points (ρ, z); one with ρ = 0 is a pole."""
+    part = 2 * math.pi / chords
+    turn, rings, count = part * np.arange(chords), [], 0
+    corners = []
+    for rho, z in profile:
+        n = 1 if rho == 0.0 else chords
+        wide = rho * math.sqrt(part / math.sin(part))
+        corners.append(np.stack([wide * np.cos(turn[:n]), wide * np.sin(turn[:n]), np.full(n, z)], axis=1))
+        rings.append(count + np.arange(n))
+        count += n
+    faces = []
+    for one, two in itertools.pairwise(rings):
+        for s in range(chords):
+            p, q, r, t = one[s % len(one)], one[(s + 1) % len(one)], two[s % len(two)], two[(s + 1) % len(two)]
+            faces += [f for f in ((p, q, r), (q, t, r)) if len(set(f)) == 3]
+    return es.triangles(np.concatenate(corners), faces)
+
+
+def capped_bicone(thin=0.001, slant=0.25):
+    """Two cones of 45 degrees, their tips cut off by a tube of a radius, closed by caps about the apex."""
+    steps = [0.0]
+    while steps[-1] < slant - thin * math.sqrt(2):
+        steps.append(steps[-1] + min(0.6 * (thin + steps[-1] / math.sqrt(2)), 0.022))
+    along = np.array(steps) / steps[-1] * (slant - thin * math.sqrt(2)) / math.sqrt(2)
+    cap = np.radians(np.linspace(45, 0, 9))[1:]
+    upper = (
+        [(0.0, 0.0)] + [(thin + s, thin + s) for s in along] + [(slant * math.sin(t), slant * math.cos(t)) for t in cap]
+    )
+    upper[-1] = (0.0, slant)
+    upper[0] = (thin, 0.0)
+    lower = [(rho, -z) for rho, z in upper[:0:-1]]
+    sheet = es.Sheet("cones", revolved([*lower, *upper]))
+    port = es.Port("feed", "cones", (0, 0, 0), 2 * thin, across="z")
+    return es.Antenna("capped", [], [port], sheets=[sheet])

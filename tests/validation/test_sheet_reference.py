@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from models import ONE_METRE
 from scipy.optimize import minimize_scalar
-from sheet_models import bent_tube, cones, fat_dipole, guide, on_can, on_disk, strip, two_disks
+from sheet_models import bent_tube, capped_bicone, cones, fat_dipole, guide, on_can, on_disk, strip, two_disks
 from test_reference import agrees, score_table  # noqa: F401
 
 import earshot as es
@@ -80,6 +80,17 @@ def test_fat_tubes_open_and_closed():
 )
 def test_cones(case, antenna, factor):
     compare(case, antenna, factor * METRES)
+
+
+def test_cones_closed_by_spherical_caps():
+    found = CASES["bicone45_spherical_caps_L0.25"]
+    z = es.solve(capped_bicone(), ONE_METRE).network.z().values[0, 0, 0]
+    agrees(
+        "bicone with caps Z",
+        z,
+        complex(*found["value"]["Z_by_feed_radius"]["a=0.001"]),
+        found["tolerance"]["abs_Z_ohm"],
+    )
 
 
 def test_low_frequency_through_a_feed_wire():
