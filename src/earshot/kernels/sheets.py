@@ -288,7 +288,7 @@ def fill_sheets(t, points, corners, start, halves, pairs, places, lowest, span, 
     m, n = t.shape[1], pairs.shape[1]
     out, one, static = np.zeros((16, m)), np.empty(16), np.empty(4)
     # The same, triangle by triangle, for what is gathered.
-    turned = np.zeros((m, 16))
+    turned, sums = np.zeros((m, 16)), np.empty((8, n))
     # Of every charge, ∇·f = 2c; and the flow is taken out as a factor.
     share = 4.0 * charge / flow
     for i in range(span[0], span[1]):
@@ -311,18 +311,17 @@ def fill_sheets(t, points, corners, start, halves, pairs, places, lowest, span, 
             c, x, y, z = places[4, g], places[5, g], places[6, g], places[7, g]
             br, bxr, byr, bzr = _source(turned, b, 0, c, x, y, z, flow, share)
             bi, bxi, byi, bzi = _source(turned, b, 8, c, x, y, z, flow, share)
-            ar, axr, ayr, azr = ar + br, axr + bxr, ayr + byr, azr + bzr
-            ai, axi, ayi, azi = ai + bi, axi + bxi, ayi + byi, azi + bzi
-            for h in range(start[i], start[i + 1]):
-                f, side = halves[h] // 2, 4 * (halves[h] % 2)
-                c, x, y, z = places[side, f], places[side + 1, f], places[side + 2, f], places[side + 3, f]
-                real = c * (ar - x * axr - y * ayr - z * azr)
-                imag = c * (ai - x * axi - y * ayi - z * azi)
+            sums[0, g], sums[1, g], sums[2, g], sums[3, g] = ar + br, axr + bxr, ayr + byr, azr + bzr
+            sums[4, g], sums[5, g], sums[6, g], sums[7, g] = ai + bi, axi + bxi, ayi + byi, azi + bzi
+        for h in range(start[i], start[i + 1]):
+            f, side = halves[h] // 2, 4 * (halves[h] % 2)
+            c, x, y, z = places[side, f], places[side + 1, f], places[side + 2, f], places[side + 3, f]
+            target = matrix[rows[f]] if rows[f] >= 0 else spare[-1 - rows[f]]
+            for g in range(lowest[i], n):
+                real = c * (sums[0, g] - x * sums[1, g] - y * sums[2, g] - z * sums[3, g])
+                imag = c * (sums[4, g] - x * sums[5, g] - y * sums[6, g] - z * sums[7, g])
                 # j times the two.
-                if rows[f] >= 0:
-                    matrix[rows[f], g] += complex(-imag, real)
-                else:
-                    spare[-1 - rows[f], g] += complex(-imag, real)
+                target[g] += complex(-imag, real)
 
 
 @njit(nogil=True, cache=True)

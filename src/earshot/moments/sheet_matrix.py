@@ -13,6 +13,7 @@ from ..running import announce, in_threads, thread_count
 from .sheet_basis import SheetBasis
 
 Complexes = NDArray[np.complex128]
+_NEAR_COST = 400
 _THREE = np.array([[2 / 3, 1 / 6, 1 / 6], [1 / 6, 2 / 3, 1 / 6], [1 / 6, 1 / 6, 2 / 3]])
 
 
@@ -41,8 +42,10 @@ def fill_sheet_matrix(basis: SheetBasis, frequency: float, matrix: Complexes) ->
     columns = basis.mesh.columns
     points, triangles, places = _arrays(basis)
     m, n, threads = columns.shape[1], basis.size, thread_count()
-    # Triangle i meets m - i others: shares of equal work.
-    cuts = np.round(m * (1.0 - np.sqrt(1.0 - np.arange(threads + 1) / threads))).astype(np.int64)
+    # Triangle i meets m - i others, and its near ones cost as much as some hundreds: shares of equal work.
+    work_done = np.cumsum(m - np.arange(m) + _NEAR_COST)
+    cuts = np.searchsorted(work_done, work_done[-1] * np.arange(threads + 1) / threads).astype(np.int64)
+    cuts[0], cuts[-1] = 0, m
     share = np.searchsorted(cuts, basis.pairs, side="right") - 1
     owner = share.min(axis=0)
     # A function with its two triangles in two shares has its row in the first; the second adds to a spare one.
