@@ -12,10 +12,6 @@ from ..geometry.sheet_mesh import SheetMesh
 
 Complexes = NDArray[np.complex128]
 Floats = NDArray[np.float64]
-_A, _B = (6 - 15**0.5) / 21, (6 + 15**0.5) / 21
-# Dunavant (1985), degree 5.
-_RULE = np.array([[1 / 3] * 3, *(np.roll([1 - 2 * x, x, x], i) for x in (_A, _B) for i in range(3))])
-_WEIGHTS = np.array([9 / 40, *[(155 - 15**0.5) / 1200] * 3, *[(155 + 15**0.5) / 1200] * 3])
 
 
 @dataclass(frozen=True)
@@ -53,10 +49,12 @@ class SheetCurrents:
     @cached_property
     def as_moments(self) -> tuple[Floats, Complexes]:
         """Places (p, 3) and current moments (p, 3), A·m: seven points a triangle, and those of feet."""
+        from ..kernels.sheets import P7, W7
+
         mesh = self.mesh
-        places = np.einsum("pc,tcx->tpx", _RULE, mesh.corners)
+        places = np.einsum("pc,tcx->tpx", P7, mesh.corners)
         density = self.number[:, None, None] * places - self.vector[:, None]
-        moments = density * (_WEIGHTS * mesh.areas[:, None])[..., None]
+        moments = density * (W7 * mesh.areas[:, None])[..., None]
         return (
             np.concatenate([places.reshape(-1, 3), self.points]),
             np.concatenate([moments.reshape(-1, 3), self.moments]),

@@ -17,7 +17,7 @@ from ..media.metals import Metal
 from ..media.metals import metal as metal_named
 from ..media.surroundings import FreeSpace, Medium
 from .circuit_parts import Line, Load, Stub, Terminal
-from .parts import Gap, Length, Port, Wire
+from .parts import AXES, Gap, Length, Port, Wire
 from .profiles import distance
 from .sheets import Sheet
 
@@ -26,8 +26,6 @@ if TYPE_CHECKING:
 
     from .findings import Findings
     from .mesh import MeshRule
-
-_AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 
 
 Part = Wire | Sheet | Port | Terminal | Load | Line | Stub
@@ -194,9 +192,9 @@ class Antenna:
 
         axis: "x", "y", "z" or a direction (3,). Raises UsageError for an axis that is none of these.
         """
-        if isinstance(axis, str) and axis not in _AXES:
+        if isinstance(axis, str) and axis not in AXES:
             raise UsageError(f"rotated: axis '{axis}' is not one of x, y, z; give one of them or a direction (x, y, z)")
-        direction = np.array(_AXES[axis] if isinstance(axis, str) else axis, dtype=float)
+        direction = np.array(AXES[axis] if isinstance(axis, str) else axis, dtype=float)
         norm = np.linalg.norm(direction)
         if direction.shape != (3,) or not np.isfinite(norm) or norm == 0.0:
             raise UsageError(f"rotated: axis {axis!r} is not a direction; give three numbers, not all zero")
@@ -209,9 +207,9 @@ class Antenna:
 
     def mirrored(self, axis: str, at: Length = 0.0) -> Antenna:
         """The antenna mirrored in the plane square to axis "x", "y" or "z" that lies at a distance along it."""
-        if axis not in _AXES:
+        if axis not in AXES:
             raise UsageError(f"mirrored: axis '{axis}' is not one of x, y, z")
-        direction = np.array(_AXES[axis])
+        direction = np.array(AXES[axis])
         shift = 2.0 * units.length(at, "mirrored, at") * direction
         return self._mapped(np.eye(3) - 2.0 * np.outer(direction, direction), shift)
 

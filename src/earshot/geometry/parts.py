@@ -17,6 +17,7 @@ from ..media.metals import metal as metal_named
 
 Point = tuple[float, float, float]
 Length = str | float
+AXES: dict[str, Point] = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 
 
 def _point(value: Sequence[Length], what: str) -> Point:
@@ -28,11 +29,10 @@ def _point(value: Sequence[Length], what: str) -> Point:
 
 def _direction(value: str | Sequence[float], what: str) -> Point:
     """A unit vector: "x", "y", "z", or along three numbers."""
-    axes = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
     if isinstance(value, str):
-        if value not in axes:
+        if value not in AXES:
             raise UsageError(f"{what}: '{value}' is not one of x, y, z; give one of them or a direction (x, y, z)")
-        return axes[value]
+        return AXES[value]
     vector = np.array(value, float)
     long = np.linalg.norm(vector) if vector.shape == (3,) else 0.0
     if not (np.isfinite(long) and long > 0.0):

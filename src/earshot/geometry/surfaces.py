@@ -12,14 +12,13 @@ from numpy.typing import NDArray
 
 from .. import units
 from ..errors import UsageError
-from .parts import Length, Point
+from .parts import AXES, Length, Point
 
 if TYPE_CHECKING:
     from shapely import Polygon
 
 Floats = NDArray[np.float64]
 Ring = tuple[tuple[float, float], ...]
-_AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 FLAT = ("plate", "disk", "annulus", "polygon")
 ROUND = ("disk", "annulus", "cylinder", "cone", "paraboloid", "sphere")
 _CIRCLE = 72
@@ -171,9 +170,9 @@ def _ring(ring: Any) -> Ring:
 def _frame(axis: str | Sequence[float], turn: str | float, what: str) -> tuple[Point, Point, Point]:
     """A frame with its z along an axis; unturned, x, y, z go round for named axes, else x is level."""
     if isinstance(axis, str):
-        if axis not in _AXES:
+        if axis not in AXES:
             raise UsageError(f"{what}: axis '{axis}' is not one of x, y, z; give one of them or a direction (x, y, z)")
-        up = np.array(_AXES[axis])
+        up = np.array(AXES[axis])
         first = np.roll(up, 1)
     else:
         up = np.array(axis, float)

@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 
 from ..constants import wavenumber
 from ..geometry.mesh import WireMesh
-from ..kernels.sheets import P75, W75
 from ..running import announce, in_threads, thread_count
 from .basis import Basis
 from .sheet_basis import Fan, SheetBasis
@@ -67,6 +66,8 @@ def wire_points(mesh: WireMesh) -> Points:
 
 def fan_points(basis: SheetBasis, fans: tuple[Fan, ...]) -> Points:
     """Feet as points, a row each; set 0 is the ordinary halves, set 1 the part without divergence."""
+    from ..kernels.sheets import P75, W75
+
     places, owner, weights = [], [], []
     for row, one in enumerate(fans):
         # The rule that triangles which touch have: charges of the foot and of the functions beside it nearly cancel.

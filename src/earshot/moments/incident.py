@@ -12,7 +12,6 @@ from numpy.typing import NDArray
 from .. import units
 from ..constants import WAVE_IMPEDANCE, wavenumber
 from ..errors import UsageError
-from ..kernels.sheets import P7, W7
 from .basis import Basis
 from .coupling import fan_points
 from .wire_basis import WireBasis
@@ -64,6 +63,8 @@ def wave_vector(basis: Basis, wave: PlaneWave, frequency: float, plane: bool) ->
     on_wires = basis.wires.ends.T @ tested.ravel()
     if basis.sheets is None:
         return np.asarray(on_wires)
+    from ..kernels.sheets import P7, W7
+
     ray, field = _ray_and_field(wave)
     k = wavenumber(frequency)
     for one, into in basis.feet:
