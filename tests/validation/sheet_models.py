@@ -95,23 +95,44 @@ def bent_tube(path, radius, gap, chords=24, step=0.0125):
     return es.triangles(np.concatenate(rings), faces)
 
 
-def revolved(profile, chords=24):
-    """Triangles of a surface of revolution through points (ρ, z); one with ρ = 0 is a pole."""
-    part = 2 * math.pi / chords
-    turn, rings, count = part * np.arange(chords), [], 0
+def revolved(profile, chords=24, wide=math.inf):
+    """Triangles of a surface of revolution through points (ρ, z), with twice the chords from ρ = wide on.
+
+    A point with ρ = 0 is a pole.
+    """
+    rings, count = [], 0
     corners = []
     for rho, z in profile:
-        n = 1 if rho == 0.0 else chords
-        wide = rho * math.sqrt(part / math.sin(part))
-        corners.append(np.stack([wide * np.cos(turn[:n]), wide * np.sin(turn[:n]), np.full(n, z)], axis=1))
+        n = 1 if rho == 0.0 else chords if rho < wide else 2 * chords
+        part = 2 * math.pi / max(n, 3)
+        turn, out = part * np.arange(n), rho * math.sqrt(part / math.sin(part))
+        corners.append(np.stack([out * np.cos(turn), out * np.sin(turn), np.full(n, z)], axis=1))
         rings.append(count + np.arange(n))
         count += n
     faces = []
     for one, two in itertools.pairwise(rings):
-        for s in range(chords):
-            p, q, r, t = one[s % len(one)], one[(s + 1) % len(one)], two[s % len(two)], two[(s + 1) % len(two)]
-            faces += [f for f in ((p, q, r), (q, t, r)) if len(set(f)) == 3]
+        ratio = max(len(two) // len(one), 1) if len(one) > 1 else 1
+        for s in range(max(len(one), len(two)) // ratio):
+            p, q = one[s % len(one)], one[(s + 1) % len(one)]
+            *_, r, t = (two[(ratio * s + i) % len(two)] for i in range(ratio + 1))
+            first = two[ratio * s % len(two)]
+            faces += [f for f in ((p, q, r), (q, t, r), (p, r, first)) if len(set(f)) == 3]
     return es.triangles(np.concatenate(corners), faces)
+
+
+def on_ringed_disk(radius, step=0.08, rim=0.004, thin=0.001):
+    """A disk in rings that widen from the mast by half each, and towards the rim by 1.8."""
+    rings = [0.0, 3 * thin]
+    while rings[-1] < radius:
+        rings.append(rings[-1] + min(1.5 * (rings[-1] - rings[-2]), step))
+    edges = list(itertools.takewhile(lambda e: e < 1.8 * step, (rim * 1.8**i for i in range(20))))
+    inner = radius - np.cumsum(edges)
+    rings = [r for r in rings if r < inner[-1] - 0.4 * edges[-1]]
+    surface = revolved([(r, 0.0) for r in (*rings, *inner[::-1], radius)], wide=0.8)
+    mast = es.Wire("mast", [(0, 0, 0), (0, 0, 0.235)], radius=thin)
+    return es.Antenna(
+        "rings", [mast], [es.Port("feed", "mast", at=0, gap=3 * thin)], sheets=[es.Sheet("disk", surface)]
+    )
 
 
 def capped_bicone(thin=0.001, slant=0.25):

@@ -8,7 +8,18 @@ import numpy as np
 import pytest
 from models import ONE_METRE
 from scipy.optimize import minimize_scalar
-from sheet_models import bent_tube, capped_bicone, cones, fat_dipole, guide, on_can, on_disk, strip, two_disks
+from sheet_models import (
+    bent_tube,
+    capped_bicone,
+    cones,
+    fat_dipole,
+    guide,
+    on_can,
+    on_disk,
+    on_ringed_disk,
+    strip,
+    two_disks,
+)
 from test_reference import agrees, score_table  # noqa: F401
 
 import earshot as es
@@ -53,6 +64,21 @@ def test_monopole_on_a_disk(radius):
 def test_monopole_on_a_large_disk():
     # Seven edges a wavelength, to be quick.
     compare("monopole_disk_R3", on_disk(3), rule=MeshRule(sheets_per_wavelength=7), pattern=False)
+
+
+@pytest.mark.filterwarnings("ignore:sheet 'disk' has slivers")
+def test_disks_tend_to_the_infinite_plane():
+    # In rings, 24 or 48 chords round, and not divided further. The reference asks for 0.1 ohm from disks of 2 to 6
+    # wavelengths, which extrapolation turns into 0.003 ohm on each: more than triangles that large can hold.
+    case = CASES["monopole_disk_to_infinite_plane"]
+    plane, radii = complex(*case["value"]["Z_infinite_plane_wire_oracle"]), np.array([1.0, 2.0, 3.0])
+    rule = MeshRule(sheets_per_wavelength=1)
+    found = [es.solve(on_ringed_disk(r), ONE_METRE, rule=rule).network.z().values[0, 0, 0] for r in radii]
+    limit = np.linalg.solve(np.vander(1 / radii, increasing=True), found)[0]
+    agrees("disks to the plane", limit, plane, 0.3)
+    for r, z in zip(radii[1:], found[1:], strict=True):
+        want = complex(*case["value"]["dZ_times_R"][f"{r:g}"])
+        agrees(f"disk of {r:g}: (Z - plane) R", (z - plane) * r, want, 0.4)
 
 
 def test_monopole_on_a_can():

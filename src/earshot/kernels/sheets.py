@@ -140,70 +140,78 @@ def _wave(dx, dy, dz, k):
 def far_row(t, points, i, k, out):
     """The eight numbers of triangle i with every j ≥ i, real then imaginary, into out (16, m): three points on each.
 
-    points (9, m): x, y, z of the three points of every triangle.
+    points (9, m): x, y, z of the three points of every triangle. Work is done in blocks of one fixed shape, which the
+    compiler can tell do not overlap: so it makes vector code of it.
     """
     m = t.shape[1]
+    source, found = np.empty((10, _BLOCK)), np.empty((16, _BLOCK))
     for first in range(i, m, _BLOCK):
-        last = min(first + _BLOCK, m)
-        out[:, first:last] = 0.0
+        count = min(_BLOCK, m - first)
+        for r in range(9):
+            for j in range(count):
+                source[r, j] = points[r, first + j]
+        for j in range(count):
+            source[9, j] = t[12, i] / 9.0 * t[12, first + j]
+        found[:] = 0.0
         for p in range(3):
             x, y, z = points[3 * p, i], points[3 * p + 1, i], points[3 * p + 2, i]
-            share = t[12, i] / 9.0
-            for j in range(first, last):
-                u0, v0, w0 = points[0, j], points[1, j], points[2, j]
-                u1, v1, w1 = points[3, j], points[4, j], points[5, j]
-                u2, v2, w2 = points[6, j], points[7, j], points[8, j]
+            for j in range(count):
+                u0, v0, w0 = source[0, j], source[1, j], source[2, j]
+                u1, v1, w1 = source[3, j], source[4, j], source[5, j]
+                u2, v2, w2 = source[6, j], source[7, j], source[8, j]
                 r0, i0 = _wave(x - u0, y - v0, z - w0, k)
                 r1, i1 = _wave(x - u1, y - v1, z - w1, k)
                 r2, i2 = _wave(x - u2, y - v2, z - w2, k)
-                scale = share * t[12, j]
+                scale = source[9, j]
                 real, imag = scale * (r0 + r1 + r2), scale * (i0 + i1 + i2)
                 ur, ui = scale * (u0 * r0 + u1 * r1 + u2 * r2), scale * (u0 * i0 + u1 * i1 + u2 * i2)
                 vr, vi = scale * (v0 * r0 + v1 * r1 + v2 * r2), scale * (v0 * i0 + v1 * i1 + v2 * i2)
                 wr, wi = scale * (w0 * r0 + w1 * r1 + w2 * r2), scale * (w0 * i0 + w1 * i1 + w2 * i2)
-                out[0, j] += real
-                out[1, j] += x * real
-                out[2, j] += y * real
-                out[3, j] += z * real
-                out[4, j] += ur
-                out[5, j] += vr
-                out[6, j] += wr
-                out[7, j] += x * ur + y * vr + z * wr
-                out[8, j] += imag
-                out[9, j] += x * imag
-                out[10, j] += y * imag
-                out[11, j] += z * imag
-                out[12, j] += ui
-                out[13, j] += vi
-                out[14, j] += wi
-                out[15, j] += x * ui + y * vi + z * wi
+                found[0, j] += real
+                found[1, j] += x * real
+                found[2, j] += y * real
+                found[3, j] += z * real
+                found[4, j] += ur
+                found[5, j] += vr
+                found[6, j] += wr
+                found[7, j] += x * ur + y * vr + z * wr
+                found[8, j] += imag
+                found[9, j] += x * imag
+                found[10, j] += y * imag
+                found[11, j] += z * imag
+                found[12, j] += ui
+                found[13, j] += vi
+                found[14, j] += wi
+                found[15, j] += x * ui + y * vi + z * wi
+        for r in range(16):
+            for j in range(count):
+                out[r, first + j] = found[r, j]
 
 
 @njit(fastmath=True, error_model="numpy")
 def near_pair(t, i, j, k, rule, weights, out, static):
     """The same of one pair (16,), with 1/R over triangle j in closed form, at the points of a rule on triangle i."""
     out[:] = 0.0
-    frames = np.empty((3, 7))
+    frames, source = np.empty((3, 7)), np.zeros((4, 8))
     edge_frames(t, j, frames)
+    for q in range(len(W7)):
+        source[0, q], source[1, q], source[2, q] = corner_point(t, j, P7[q])
+        source[3, q] = W7[q] * t[12, j]
     for p in range(len(weights)):
         x, y, z = corner_point(t, i, rule[p])
         weight = weights[p] * t[12, i]
         framed_potentials(x, y, z, t, j, frames, static)
         gr, gi = static[0], 0.0
         xr, xi, yr, yi, zr, zi = static[1], 0.0, static[2], 0.0, static[3], 0.0
-        for q in range(len(W7)):
-            u, v, w = corner_point(t, j, P7[q])
+        # Eight, of which the last weighs nothing, make whole vectors.
+        for q in range(8):
+            u, v, w = source[0, q], source[1, q], source[2, q]
             dx, dy, dz = x - u, y - v, z - w
-            r = math.sqrt(dx * dx + dy * dy + dz * dz)
-            kr = k * r
-            if kr > 1e-3:
-                sine, cosine = sincos(kr)
-                real, imag = (cosine - 1.0) / r, -sine / r
-            else:
-                real, imag = -0.5 * k * kr, -k * (1.0 - kr * kr / 6.0)
-            share = W7[q] * t[12, j]
-            real *= share
-            imag *= share
+            r = math.sqrt(dx * dx + dy * dy + dz * dz + 1e-30)
+            # By half the angle (exp(-jkr) - 1)/r keeps its digits.
+            sine, cosine = sincos(0.5 * k * r)
+            share = -2.0 * source[3, q] * sine / r
+            real, imag = share * sine, share * cosine
             gr += real
             gi += imag
             xr += u * real
