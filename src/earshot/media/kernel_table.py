@@ -1,0 +1,205 @@
+"""The kernels of a stack at one frequency, tabulated against distance: images in closed form, the smooth rest by cubics.
+
+Near ρ = 0 the rest is tabulated by itself; for what is not near, the whole kernel times ρ. Nodes are a quarter of the
+metal's height apart to eight heights, a height to 32, then four heights or a hundredth of a wavelength at most: a
+distance finds its place among them by a piecewise linear map.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from .sommerfeld import at_zero, integrals
+from .spectral import Spectrum
+
+Complexes = NDArray[np.complex128]
+Floats = NDArray[np.float64]
+
+_NEGLIGIBLE = 2e-3
+_MOST_IMAGES = 6
+_FINE, _MIDDLE = 8.0, 32.0
+_PER_WAVELENGTH = 100.0
+
+
+@dataclass(frozen=True)
+class KernelTable:
+    """Kernels, 1/m, between currents and charges on the metal of a stack; e^{-jkρ}/ρ in free space.
+
+    images (n, 5): depth (m), then its share in the vector and in the scalar kernel, each real and imaginary: shares of
+    e^{-jkR}/R, R² = ρ² + depth². steps (5,): two bounds (m) and three densities (1/m) of the nodes. whole, rest
+    (intervals, 4, 4): of the vector and the scalar kernel, real and imaginary part: cubics in each interval, of ρ times
+    the kernel and of the kernel less its images. end, between (intervals, 4): the kernels of `end_of_probe` and
+    `between_probes`. tall: what the inductance of probes is proportional to, m.
+    """
+
+    wavenumber: float
+    images: Floats
+    steps: Floats
+    whole: Floats
+    rest: Floats
+    end: Complexes
+    between: Complexes
+    tall: float
+
+    def _cubic(self, coefficients: NDArray[np.generic], rho: ArrayLike) -> Complexes:
+        x = place_among(self.steps, np.asarray(rho, float))
+        at = np.minimum(x.astype(int), len(coefficients) - 1)
+        c, f = coefficients[at], x - at
+        return np.asarray(((c[..., 3] * f + c[..., 2]) * f + c[..., 1]) * f + c[..., 0], np.complex128)
+
+    def _whole(self, which: int, rho: ArrayLike) -> Complexes:
+        return self._cubic(self.whole[:, which] + 1j * self.whole[:, which + 1], rho) / np.asarray(rho, float)
+
+    def vector(self, rho: ArrayLike) -> Complexes:
+        """The vector kernel at distances > 0, 1/m."""
+        return self._whole(0, rho)
+
+    def scalar(self, rho: ArrayLike) -> Complexes:
+        """The scalar kernel at distances > 0, 1/m."""
+        return self._whole(2, rho)
+
+    def end_of_probe(self, rho: ArrayLike) -> Complexes:
+        """The scalar kernel less that of a probe's end, at distances from its axis, 1/m: bounded."""
+        return self._cubic(self.end, rho)
+
+    def between_probes(self, rho: ArrayLike) -> Complexes:
+        """What a probe and the charge at its top do to another and its own, at distances between axes, 1/m."""
+        from scipy.special import k0
+
+        k = self.wavenumber
+        return np.asarray(self._cubic(self.between, rho) - 2.0 * self.tall * k**2 * k0(k * np.asarray(rho, float)))
+
+    def probe_itself(self, radius: float) -> complex:
+        """The same of a probe with itself, over the ring of its radius: the mean of K0 there is I0 K0."""
+        from scipy.special import i0, k0
+
+        k = self.wavenumber
+        turn = 2.0 * math.pi * (np.arange(64) + 0.5) / 64
+        smooth = self._cubic(self.between, 2.0 * radius * np.sin(turn / 2)).mean()
+        return complex(smooth - 2.0 * self.tall * k**2 * i0(k * radius) * k0(k * radius))
+
+
+def place_among(steps: Floats, rho: Floats) -> Floats:
+    """The place of distances among the nodes: whole at a node."""
+    first, second, *density = steps
+    return np.asarray(
+        np.minimum(rho, first) * density[0]
+        + np.clip(rho - first, 0.0, second - first) * density[1]
+        + np.maximum(rho - second, 0.0) * density[2]
+    )
+
+
+def images_of(spectrum: Spectrum, depth: float) -> Floats:
+    """Images (n, 5) no deeper than `depth`, m: the metal itself, and what the nearest faces of the stack add.
+
+    One layer under air has the images of its static kernels, (1 - q)/(1 + εr)(1 + Kq), q = e^{-2kh}; of other stacks
+    the first in the faces next to the metal are taken.
+    """
+    stack = spectrum.stack
+    below, above = stack.below[-1], stack.above[0] if stack.above else None
+    eb = below.material.complex_permittivity
+    ea = above.material.complex_permittivity if above else 1.0 + 0j
+    mb, ma = below.material.permeability, above.material.permeability if above else 1.0
+    first, vector = 2.0 / (ea + eb), 2.0 * ma * mb / (ma + mb)
+    found = [(0.0, vector + 0j, first)]
+    deep = 2.0 * below.thickness
+    if len(stack.layers) == 1 and mb == 1.0:
+        contrast = (eb - 1.0) / (eb + 1.0)
+        share = -first * (1.0 + contrast)
+        for n in range(1, _MOST_IMAGES):
+            if n * deep > depth or abs(share) < _NEGLIGIBLE:
+                break
+            found.append((n * deep, -1.0 + 0j if n == 1 else 0j, share))
+            share = -share * contrast
+    else:
+        onward = stack.below[-2].material.complex_permittivity if len(stack.below) > 1 else None
+        seen = -1.0 + 0j if onward is None else (eb - onward) / (eb + onward)
+        plane = -1.0 if onward is None and ma == mb == 1.0 else 0.0
+        if deep <= depth:
+            found.append((deep, plane + 0j, 2.0 * eb * first / (ea + eb) * seen))
+        if above is not None and 2.0 * above.thickness <= depth:
+            over = stack.above[1].material.complex_permittivity if len(stack.above) > 1 else 1.0
+            found.append((2.0 * above.thickness, 0j, 2.0 * ea * first / (ea + eb) * (ea - over) / (ea + over)))
+    return np.array([[d, v.real, v.imag, s.real, s.imag] for d, v, s in found])
+
+
+def kernel_table(spectrum: Spectrum, reach: float, cell: float) -> KernelTable:
+    """The kernels up to a distance `reach`, m, for triangles no larger than `cell`, m."""
+    k0, height = spectrum.wavenumber, spectrum.stack.level
+    smallest = min(x.thickness for x in spectrum.stack.layers)
+    wave = 2.0 * math.pi / k0
+    unit = min(smallest, wave / 20.0)
+    steps = np.array(
+        [_FINE * unit, _MIDDLE * unit, 4.0 / unit, 1.0 / unit, max(0.25 / unit, _PER_WAVELENGTH / wave)]
+    )
+    count = int(place_among(steps, np.array(reach))) + 2
+    images = images_of(spectrum, 2.0 * cell + 2.0 * smallest)
+    tall = math.fsum(x.thickness * x.material.permeability for x in spectrum.stack.below)
+
+    def smooth(k: Complexes) -> Complexes:
+        """The spectra less those of their images, and of the inductance of probes."""
+        found = spectrum.kernels(k)
+        u0 = np.sqrt(k * k - 1.0)
+        u0 = np.where((u0.real < 0.0) | ((u0.real == 0.0) & (u0.imag < 0.0)), -u0, u0)
+        for depth, vr, vi, sr, si in images:
+            fading = np.exp(-u0 * depth * k0) / u0
+            found[0] -= complex(vr, vi) * fading
+            found[1] -= complex(sr, si) * fading
+        found[3] += 2.0 * tall * k0 / (k * k + 1.0)
+        return found
+
+    rho = _nodes(steps, count)
+    beyond = spectrum.greatest_index + 0.5
+    ripple = 2.0 * (spectrum.stack.height + height) * k0
+    values = np.concatenate(
+        [
+            at_zero(smooth, beyond, smallest * k0)[:, None],
+            integrals(smooth, rho[1:] * k0, beyond, ripple),
+        ],
+        axis=1,
+    ) * k0
+    whole = np.zeros((2, len(rho)), complex)
+    for depth, vr, vi, sr, si in images:
+        far = np.hypot(rho, depth)
+        wave_there = np.exp(-1j * k0 * far) * (rho / far if depth else 1.0)
+        whole += np.array([[complex(vr, vi)], [complex(sr, si)]]) * wave_there
+    whole += rho * values[:2]
+    return KernelTable(
+        k0, images, steps, _parted(_cubics(whole, steps)), _parted(_cubics(values[:2], steps)),
+        _cubics(values[2:3], steps)[:, 0], _cubics(values[3:], steps)[:, 0], tall,
+    )  # fmt: skip
+
+
+def _nodes(steps: Floats, count: int) -> Floats:
+    """Distances of nodes 0 to count + 1."""
+    first, second, *density = steps
+    edges = [first * density[0], first * density[0] + (second - first) * density[1]]
+    x = np.arange(count + 2.0)
+    return np.asarray(
+        np.minimum(x, edges[0]) / density[0]
+        + np.clip(x - edges[0], 0.0, edges[1] - edges[0]) / density[1]
+        + np.maximum(x - edges[1], 0.0) / density[2]
+    )
+
+
+def _cubics(values: Complexes, steps: Floats) -> Complexes:
+    """Through four nodes about every interval, within its own density where the last changes: (intervals, kinds, 4)."""
+    from scipy.interpolate import CubicSpline
+
+    count = values.shape[1]
+    rho = _nodes(steps, count - 2)
+    spline = CubicSpline(rho, values, axis=1)
+    # The spline's coefficients are per metre, highest power first; those wanted per interval, lowest first.
+    width = np.diff(rho)
+    powers = width[None, :] ** np.arange(4)[:, None]
+    return np.ascontiguousarray(np.moveaxis(spline.c[::-1] * powers[:, :, None], (0, 1, 2), (2, 0, 1)))
+
+
+def _parted(coefficients: Complexes) -> Floats:
+    """Vector and scalar kernel, real and imaginary parts after one another: (intervals, 4, 4)."""
+    both = np.stack([coefficients.real, coefficients.imag], axis=2)
+    return np.ascontiguousarray(both.reshape(len(coefficients), 4, 4))

@@ -1,0 +1,87 @@
+"""Sommerfeld integrals ∫ f(k) J0(kρ) k dk on a path that converges for every ρ > 0.
+
+From 0 the path goes up to jb, along Im k = b to a, beyond every pole and branch point, and there J0 = (H1 + H2)/2 is
+split: H1 goes straight up, H2 straight down, and both fade like e^{-tρ}. All in units of k0.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+Complexes = NDArray[np.complex128]
+Floats = NDArray[np.float64]
+Function = Callable[[Complexes], Complexes]
+
+_ORDER = 16
+_FADED = 38.0
+_GROWTH = 6.0
+
+
+def _panels(edges: Floats) -> tuple[Floats, Floats]:
+    nodes, weights = np.polynomial.legendre.leggauss(_ORDER)
+    half = np.diff(edges)[:, None] / 2.0
+    middle = (edges[1:] + edges[:-1])[:, None] / 2.0
+    return (middle + half * nodes).ravel(), (half * weights).ravel()
+
+
+def integrals(f: Function, rho: Floats, beyond: float, ripple: float) -> Complexes:
+    """S(ρ) of every function f gives: (functions, ρ).
+
+    f: spectra (functions, n) at wavenumbers (n,). rho (n,): distances > 0, rising. beyond: a real wavenumber beyond which
+    f has no poles or branch points. ripple: the largest height, f going like e^{-k ripple}, that must be followed.
+    """
+    rho = np.asarray(rho, float)
+    found = []
+    first = 0
+    while first < len(rho):
+        # Distances within an octave share their path.
+        last = int(np.searchsorted(rho, 2.0 * rho[first] * (1 + 1e-12)))
+        found.append(_group(f, rho[first:last], beyond, ripple))
+        first = last
+    return np.concatenate(found, axis=1)
+
+
+def _group(f: Function, rho: Floats, beyond: float, ripple: float) -> Complexes:
+    from scipy.special import hankel1e, hankel2e, jv
+
+    low, high = float(rho[0]), float(rho[-1])
+    lift = min(0.6, _GROWTH / high)
+    count = math.ceil(beyond / min(1.0 * lift, 8.0 / high, 0.8)) + 1
+    along, weights = _panels(np.linspace(0.0, beyond, count + 1))
+    rising, rises = _panels(np.array([0.0, lift]))
+    k = np.concatenate([1j * rising, along + 1j * lift])
+    w = np.concatenate([1j * rises, weights + 0j])
+    total = (f(k) * (w * k)) @ jv(0, np.outer(k, rho))
+    a = beyond + 1j * lift
+    # Downwards from a the path first comes back to the real axis, all in one.
+    stop = _FADED / low
+    finest = min(0.5 * lift, 1.0 / high)
+    edges = [0.0]
+    while edges[-1] < stop:
+        edges.append(edges[-1] + min(max(finest, 0.6 * edges[-1]), 6.0 / high, 2.5 / max(ripple, 1e-9)))
+    t, tw = _panels(np.array(edges))
+    for way, hankel in ((1j, hankel1e), (-1j, hankel2e)):
+        k = a + way * t
+        # hankel1e is H1(z) e^{-jz}, hankel2e is H2(z) e^{jz}.
+        waves = hankel(0, np.outer(k, rho)) * np.exp(way * np.outer(k, rho))
+        total += (f(k) * (0.5 * way * tw * k)) @ waves
+    return np.asarray(total)
+
+
+def at_zero(f: Function, beyond: float, scale: float) -> Complexes:
+    """S(0) of functions that fade as k^-3 or faster: (functions,). scale: the height over which they change."""
+    lift = 0.6
+    along, weights = _panels(np.linspace(0.0, beyond, math.ceil(beyond / 0.3) + 1))
+    rising, rises = _panels(np.array([0.0, lift]))
+    # To the end by 1/k, in panels that double.
+    edges = beyond * 2.0 ** np.arange(0, 60)
+    fine = np.unique(np.concatenate([edges, np.arange(beyond, 24.0 / scale, min(beyond, 1.0 / scale))]))
+    tail, tails = _panels(fine[fine < 1e9 * max(1.0, 1.0 / scale)])
+    falling, falls = _panels(np.array([lift, 0.0]))
+    k = np.concatenate([1j * rising, along + 1j * lift, beyond + 1j * falling, tail + 0j])
+    w = np.concatenate([1j * rises, weights + 0j, 1j * falls, tails + 0j])
+    return np.asarray((f(k) * (w * k)).sum(axis=-1))

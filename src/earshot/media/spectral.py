@@ -1,0 +1,172 @@
+"""A stack seen by plane waves: transmission lines for TM and TE, at any transverse wavenumber.
+
+Everything is normalised: lengths by 1/k0, impedances by that of free space. With u = √(k² - εµ), a layer is a line of
+impedance u/jε for TM and jµ/u for TE (Michalski and Mosig 1997, eq. 4), joined to the next by its voltage and current.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..constants import wavenumber
+from .stack import Layer, Stack
+
+Complexes = NDArray[np.complex128]
+
+
+@dataclass(frozen=True)
+class Waves:
+    """What flows from unit currents at one transverse wavenumber (any shape of it).
+
+    tm, te: voltage at the metal from one ampere of horizontal current there, along k and square to it. probe: voltage at
+    the metal from a vertical current of one ampere all the way up from the plane; probe_self: ∫ E_z dz along it.
+    """
+
+    tm: Complexes
+    te: Complexes
+    probe: Complexes
+    probe_self: Complexes
+
+
+@dataclass(frozen=True)
+class Spectrum:
+    """A stack at one frequency, Hz."""
+
+    stack: Stack
+    frequency: float
+
+    @cached_property
+    def wavenumber(self) -> float:
+        """k0, rad/m: lengths are multiplied by it."""
+        return wavenumber(self.frequency)
+
+    @cached_property
+    def level(self) -> float:
+        """Height of the metal, normalised."""
+        return self.stack.level * self.wavenumber
+
+    @cached_property
+    def greatest_index(self) -> float:
+        """The largest index of refraction: no wave is slower."""
+        return max(math.sqrt(abs(eps * mu)) for _, eps, mu in (self._figures(x) for x in self.stack.layers))
+
+    def _figures(self, layer: Layer) -> tuple[float, complex, float]:
+        made = layer.material
+        return layer.thickness * self.wavenumber, made.complex_permittivity, made.permeability
+
+    def _up(self, k: Complexes, tm: bool) -> tuple[Complexes, Complexes]:
+        """Impedance seen upwards from the metal, and the voltage at the topmost face from one volt there."""
+        u0 = _root(k, 1.0)
+        load = u0 / 1j if tm else 1j / u0
+        through = np.ones_like(load)
+        for layer in reversed(self.stack.above):
+            d, eps, mu = self._figures(layer)
+            u = _root(k, eps * mu)
+            z, t = (u / (1j * eps) if tm else 1j * mu / u), np.tanh(u * d)
+            through = through * _sech(u * d) / (1.0 + z / load * t)
+            load = z * (load + z * t) / (z + load * t)
+        return load, through
+
+    def _down(self, k: Complexes, tm: bool) -> Complexes:
+        """Impedance seen downwards from the metal."""
+        load = np.zeros_like(k)
+        for layer in self.stack.below:
+            d, eps, mu = self._figures(layer)
+            u = _root(k, eps * mu)
+            z, t = (u / (1j * eps) if tm else 1j * mu / u), np.tanh(u * d)
+            load = z * (load + z * t) / (z + load * t)
+        return load
+
+    def waves(self, k: Complexes) -> Waves:
+        """What flows at transverse wavenumbers k > 0."""
+        k = np.asarray(k, np.complex128)
+        both = []
+        for tm in (True, False):
+            up, down = self._up(k, tm)[0], self._down(k, tm)
+            both.append(up * down / (up + down))
+        return Waves(both[0], both[1], *self._probe(k))
+
+    def _probe(self, k: Complexes) -> tuple[Complexes, Complexes]:
+        """Voltage at the metal and ∫ E_z dz from a vertical current of one ampere from the plane to the metal.
+
+        In a layer it adds k/ε volt per unit length to the TM line, so V - (jk/u²) is as without it. Seen from below,
+        V = T - R I is carried upwards, then the voltages back down.
+        """
+        up = self._up(k, True)[0]
+        source, inner = np.zeros_like(k), np.zeros_like(k)
+        steps = []
+        for layer in self.stack.below:
+            d, eps, mu = self._figures(layer)
+            u = _root(k, eps * mu)
+            z, t, sech = u / (1j * eps), np.tanh(u * d), _sech(u * d)
+            forced = 1j * k / u**2
+            before, share = source - inner * forced, 1.0 + inner / z * t
+            steps.append((d, mu, u, z, t, sech, forced, before, share, inner))
+            inner = (inner + z * t) / share
+            source = before * sech / share + inner * forced
+        current = source / (inner + up)
+        voltage = at_metal = up * current
+        total = np.zeros_like(k)
+        for d, mu, u, z, t, sech, forced, before, share, below in reversed(steps):
+            free = ((current - forced) * sech + before * t / z) / share
+            lower = before - below * free
+            total += (-1j * mu * d + 1j * k * (voltage - lower)) / u**2
+            voltage, current = lower, free + forced
+        return at_metal, total
+
+    def into_air(self, sine: NDArray[np.float64]) -> tuple[Complexes, Complexes, Complexes]:
+        """At the topmost face, for sin θ: tangential field over horizontal current for TM and TE, and over the probe."""
+        k = np.maximum(np.asarray(sine, float), 1e-9).astype(complex)
+        seen = self.waves(k)
+        through_tm, through_te = (self._up(k, tm)[1] for tm in (True, False))
+        return seen.tm * through_tm, seen.te * through_te, seen.probe * through_tm
+
+    def resonance(self, k: Complexes, tm: bool) -> Complexes:
+        """Zero where a surface wave runs, and without poles, as a function of k > 1 on the real axis and near it."""
+        k = np.asarray(k, np.complex128)
+        u0 = _root(k, 1.0)
+        ends = []
+        for layers, voltage, current in (
+            (self.stack.below, np.zeros_like(k), np.ones_like(k)),
+            (tuple(reversed(self.stack.above)), (u0 / 1j if tm else 1j + 0.0 * k), (1.0 + 0.0 * k if tm else u0)),
+        ):
+            for layer in layers:
+                d, eps, mu = self._figures(layer)
+                u = _root(k, eps * mu)
+                z = u / (1j * eps) if tm else 1j * mu / u
+                c, s = np.cosh(u * d), np.sinh(u * d)
+                voltage, current = voltage * c + z * current * s, current * c + voltage / z * s
+            ends.append((voltage, current))
+        (down, into), (up, out) = ends
+        return np.asarray(down * out + up * into)
+
+    def kernels(self, k: Complexes) -> Complexes:
+        """Four spectra (4, ...) whose S(ρ) = ∫ f J0(kρ) k dk is, in free space, e^{-jρ}/ρ or tends to a share of it.
+
+        Vector and scalar potential of horizontal currents by formulation C (Michalski and Mosig 1997, eqs. 24, 25), the
+        scalar one less what a probe's end does to them, and what probes do to one another's feet: with these the
+        charges at the top of a probe are gone, since they are none.
+        """
+        seen = self.waves(k)
+        vector = 2.0 * seen.te / 1j
+        scalar = 2j * (seen.tm - seen.te) / k**2
+        end = 2.0 * seen.probe / k
+        # -⟨probe, E⟩ over 1/jωε0.
+        alone = -2j * seen.probe_self
+        return np.stack([vector, scalar, scalar - end, scalar - 2.0 * end + alone])
+
+
+def _root(k: Complexes, square: complex) -> Complexes:
+    """√(k² - εµ) with its real part above zero, +j√ where there is none."""
+    root = np.sqrt(np.asarray(k * k - square, np.complex128))
+    return np.asarray(np.where((root.real < 0.0) | ((root.real == 0.0) & (root.imag < 0.0)), -root, root))
+
+
+def _sech(x: Complexes) -> Complexes:
+    small = np.exp(-x)
+    return np.asarray(2.0 * small / (1.0 + small * small))
