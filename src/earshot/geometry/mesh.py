@@ -244,6 +244,21 @@ def _cuts(
     ]
 
 
+def straight_mesh(antenna: Antenna) -> WireMesh:
+    """A segment for every wire of an antenna whose wires are straight, such as probes through a stack."""
+    count = len(antenna.wires)
+    corners = np.array([(w.corners[0], w.corners[-1]) for w in antenna.wires]).reshape(-1, 3)
+    return WireMesh(
+        nodes=corners,
+        ends=np.arange(2 * count).reshape(count, 2),
+        radii=np.array([w.radius for w in antenna.wires]),
+        wire=np.arange(count),
+        arc=np.array([(0.0, w.length) for w in antenna.wires]).reshape(count, 2),
+        grounded=np.ones(2 * count, bool),
+        wavelength=math.inf,
+    )
+
+
 def mesh(antenna: Antenna, wavelength: float, rule: MeshRule | None = None) -> WireMesh:
     """Divide an antenna's wires into segments for wavelengths down to `wavelength`, in metres.
 

@@ -221,6 +221,9 @@ class Gap:
         """
         middle, total = self.distance(wire), wire.length
         width = 6.0 * wire.radius if self.gap is None else self.gap
+        if all(grounded) and self.gap is None:
+            # A short wire between two pieces of metal: the gap may be all but its length.
+            width = min(width, 0.9 * total)
         half = 0.5 * width
         if grounded[0] and middle < half:
             low, high = 0.0, middle + half if middle > 1e-9 * total else half
@@ -242,8 +245,8 @@ class Port(Gap):
     """A pair of terminals: a uniform field over a short gap of a wire, or over a strip of a sheet.
 
     on: the wire. at: the middle of the gap, as a fraction of the wire's length (a number from 0 to 1) or as a
-    distance from the wire's first point ("0.2 m"). gap: length of the gap; six radii unless given; 0 asks for an
-    idealised gap of no width, whose susceptance depends on the mesh. reference: reference impedance in ohm, which may
+    distance from the wire's first point ("0.2 m"). gap: length of the gap; six radii unless given, and no more than
+    nine tenths of a wire that stands on metal at both ends; 0 asks for an idealised gap of no width, whose susceptance depends on the mesh. reference: reference impedance in ohm, which may
     be complex, with a resistance above zero.
 
     On a sheet: at is a point (x, y, z) in the middle of the gap, across the way its field points, "x", "y", "z" or a

@@ -217,7 +217,8 @@ def feet(antenna: Antenna) -> list[tuple[Floats, float]]:
     """Every corner of a wire that stands on a sheet, once, and how close to it a vertex must be, metres."""
     found: list[tuple[Floats, float]] = []
     for wire in antenna.wires:
-        for place, on in zip(wire.corners, antenna.standing(wire), strict=True):
+        for place in wire.corners:
+            on = any(distance(s.surface, place[None])[0] <= 1e-3 * wire.radius for s in antenna.sheets)
             if on and all(math.dist(place, other) > 1e-3 * wire.radius for other, _ in found):
                 found.append((place, 1e-3 * wire.radius))
     return found

@@ -134,7 +134,7 @@ def kernel_table(spectrum: Spectrum, reach: float, cell: float) -> KernelTable:
     wave = 2.0 * math.pi / k0
     unit = min(smallest, wave / 20.0)
     steps = np.array(
-        [_FINE * unit, _MIDDLE * unit, 4.0 / unit, 1.0 / unit, max(0.25 / unit, _PER_WAVELENGTH / wave)]
+        [_FINE * unit, _MIDDLE * unit, 5.0 / unit, 1.5 / unit, max(0.3 / unit, _PER_WAVELENGTH / wave)]
     )
     count = int(place_among(steps, np.array(reach))) + 2
     images = images_of(spectrum, 2.0 * cell + 2.0 * smallest)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from .stack import Stack
+
 
 @dataclass(frozen=True, slots=True)
 class FreeSpace:
@@ -25,7 +27,7 @@ class PerfectPlane:
         return "perfect plane at z = 0"
 
 
-Medium = FreeSpace | PerfectPlane
+Medium = FreeSpace | PerfectPlane | Stack
 
 
 def free_space() -> FreeSpace:

@@ -6,6 +6,7 @@ wires there brings one unknown, and with the sheet there are n + 1 branches.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -13,8 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..geometry.antenna import Antenna
-from ..geometry.mesh import MeshRule, WireMesh, mesh
+from ..geometry.mesh import MeshRule, WireMesh, mesh, straight_mesh
 from ..geometry.sheet_mesh import SheetMesh, sheet_mesh
+from ..media.stack import Stack
 from .sheet_basis import Fan, SheetBasis, fan, sheet_basis
 from .wire_basis import WireBasis, wire_basis
 
@@ -24,11 +26,15 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Basis:
-    """Functions on sheets, if there are any, then on wires. reach: how far a wire's foot may be from its vertex."""
+    """Functions on sheets, if there are any, then on wires. reach: how far a wire's foot may be from its vertex.
+
+    probes: whether the wires are probes through a stack, each one segment with one current all along.
+    """
 
     wires: WireBasis
     sheets: SheetBasis | None = None
     reach: float = 0.0
+    probes: bool = False
 
     @property
     def mesh(self) -> WireMesh:
@@ -54,7 +60,8 @@ class Basis:
     def halved(self) -> Basis:
         """The basis of the mesh with every segment in two and every triangle in four."""
         fine = None if self.sheets is None else sheet_basis(self.sheets.mesh.halved())
-        return Basis(wire_basis(self.mesh.halved()), fine, self.reach)
+        wires = self.wires if self.probes else wire_basis(self.mesh.halved())
+        return Basis(wires, fine, self.reach, self.probes)
 
     @cached_property
     def feet(self) -> tuple[tuple[Fan, Floats], ...]:
@@ -64,10 +71,14 @@ class Basis:
         from scipy.spatial import cKDTree
 
         wires, grid = self.wires, self.mesh
-        alone = np.flatnonzero(wires.signs[1] == 0.0)
+        alone = np.arange(wires.size) if self.probes else np.flatnonzero(wires.signs[1] == 0.0)
         if not alone.size:
             return ()
         half = wires.halves[0, alone]
+        if self.probes:
+            # The upper of the two ends.
+            heights = grid.nodes[grid.ends.ravel()[wires.halves]][..., 2]
+            half = np.where(heights[0] > heights[1], wires.halves[0], wires.halves[1])
         node = grid.ends.ravel()[half]
         off, vertex = cKDTree(self.sheets.mesh.vertices).query(grid.nodes[node])
         assert off.max() <= self.reach, "a foot without a vertex"
@@ -91,9 +102,24 @@ class Basis:
 
 def antenna_basis(antenna: Antenna, wavelength: float, rule: MeshRule) -> Basis:
     """Basis functions on the mesh for wavelengths down to `wavelength`, metres."""
+    if isinstance(antenna.medium, Stack):
+        return _printed(antenna, wavelength, rule)
     wires = wire_basis(mesh(antenna, wavelength, rule))
     if not antenna.sheets:
         return Basis(wires)
     thickest = max((w.radius for w in antenna.wires), default=0.0)
     reach = 1e-9 * antenna.size + 2e-3 * thickest
     return Basis(wires, sheet_basis(sheet_mesh(antenna, wavelength, rule)), reach)
+
+
+def _printed(antenna: Antenna, wavelength: float, rule: MeshRule) -> Basis:
+    """Metal on a stack, and probes: triangles for the wave in the slowest layer, and one current along each wire."""
+    stack = antenna.medium
+    assert isinstance(stack, Stack)
+    slow = max(math.sqrt(x.material.permittivity * x.material.permeability) for x in stack.layers)
+    grid = straight_mesh(antenna)
+    count = np.arange(len(grid))
+    wires = WireBasis(grid, np.stack([2 * count, 2 * count + 1]), np.ones((2, len(grid))))
+    sheets = sheet_basis(sheet_mesh(antenna, wavelength / slow, rule))
+    thickest = max((w.radius for w in antenna.wires), default=0.0)
+    return Basis(wires, sheets, 1e-9 * antenna.size + 2e-3 * thickest, probes=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -112,7 +113,7 @@ def _potentials(points: Points, basis: SheetBasis, frequency: float) -> Complexe
     return out
 
 
-def _with_halves(seen: Complexes, triangles: Ints, coefficients: Floats, apexes: Floats, frequency: float) -> Complexes:
+def with_halves(seen: Complexes, triangles: Ints, coefficients: Floats, apexes: Floats, frequency: float) -> Complexes:
     """Entries of rows and sets with half functions c (r - p): (rows, 2, halves)."""
     flow, charge = scales(frequency)
     here = seen[..., triangles]
@@ -120,10 +121,10 @@ def _with_halves(seen: Complexes, triangles: Ints, coefficients: Floats, apexes:
     return np.asarray(1j * coefficients * (flow * flux - 2.0 * charge * here[:, :, 4]))
 
 
-def _with_sheets(seen: Complexes, basis: SheetBasis, frequency: float) -> Complexes:
+def with_sheets(seen: Complexes, basis: SheetBasis, frequency: float) -> Complexes:
     """The same with every function of the sheets: (rows, 2, functions)."""
     return sum(  # type: ignore[return-value]
-        _with_halves(seen, basis.pairs[s], basis.coefficients[s], basis.apexes[s], frequency) for s in (0, 1)
+        with_halves(seen, basis.pairs[s], basis.coefficients[s], basis.apexes[s], frequency) for s in (0, 1)
     )
 
 
@@ -135,35 +136,40 @@ def couple(basis: Basis, frequency: float, matrix: Complexes) -> None:
     n, first = wires.size, basis.first_wire
     on_wires = wire_points(basis.mesh)
     seen = _potentials(on_wires, sheets, frequency)
-    between = wires.ends.T @ _with_sheets(seen, sheets, frequency).reshape(2 * len(basis.mesh), -1)
+    between = wires.ends.T @ with_sheets(seen, sheets, frequency).reshape(2 * len(basis.mesh), -1)
     added = np.zeros((n, n), np.complex128)
     if basis.feet:
+        k = wavenumber(frequency)
+
+        def free(r: Floats) -> Complexes:
+            return np.asarray(np.exp(-1j * k * r) / r)
+
         fans = tuple(f for f, _ in basis.feet)
         into = np.array([amount for _, amount in basis.feet])
         points = fan_points(sheets, fans)
         from_fans = _potentials(points, sheets, frequency)
-        between += into.T @ _with_sheets(from_fans, sheets, frequency).sum(axis=1)
+        between += into.T @ with_sheets(from_fans, sheets, frequency).sum(axis=1)
         # Wires with feet, and feet with feet; the ordinary halves in closed form, the rest as points.
-        to_wires = np.stack([_with_fan(seen, f, frequency).reshape(-1) for f in fans], axis=1)
+        to_wires = np.stack([with_fan(seen, f, frequency).reshape(-1) for f in fans], axis=1)
         to_wires += _point_moments(on_wires, fans, frequency)
         crossed = wires.ends.T @ to_wires @ into
         added += crossed + crossed.T
-        halves = np.stack([_with_fan(from_fans, f, frequency) for f in fans], axis=2)
-        square = halves[:, 0] + halves[:, 1] + halves[:, 1].T + _moments_of(fans, _radii(basis), frequency)
+        halves = np.stack([with_fan(from_fans, f, frequency) for f in fans], axis=2)
+        square = halves[:, 0] + halves[:, 1] + halves[:, 1].T + moments_of(fans, radii_of(basis), frequency, free)
         added += into.T @ (0.5 * (square + square.T)) @ into
     matrix[first:, :first] += between
     matrix[:first, first:] += between.T
     matrix[first:, first:] += added
 
 
-def _with_fan(seen: Complexes, one: Fan, frequency: float) -> Complexes:
+def with_fan(seen: Complexes, one: Fan, frequency: float) -> Complexes:
     """Entries of rows and sets with the ordinary halves of a fan: (rows, 2)."""
     apexes = np.broadcast_to(one.apex, (len(one.triangles), 3))
-    return np.asarray(_with_halves(seen, one.triangles, one.coefficients, apexes, frequency).sum(axis=2))
+    return np.asarray(with_halves(seen, one.triangles, one.coefficients, apexes, frequency).sum(axis=2))
 
 
-def _radii(basis: Basis) -> Floats:
-    """Of the wires on each foot, the thickest."""
+def radii_of(basis: Basis) -> Floats:
+    """Radius of the wires on each foot, the thickest (feet,)."""
     starts = basis.mesh.radii[basis.wires.halves[0] // 2]
     return np.array([starts[amount != 0.0].max() for _, amount in basis.feet])
 
@@ -183,14 +189,15 @@ def _point_moments(points: Points, fans: tuple[Fan, ...], frequency: float) -> C
     return found.reshape(-1, len(fans))
 
 
-def _moments_of(fans: tuple[Fan, ...], radii: Floats, frequency: float) -> Complexes:
+def moments_of(
+    fans: tuple[Fan, ...], radii: Floats, frequency: float, kernel: Callable[[Floats], Complexes]
+) -> Complexes:
     """Entries of the parts without divergence with one another (feet, feet); no nearer than the wire is thick."""
     flow, _ = scales(frequency)
-    k = wavenumber(frequency)
     found = np.zeros((len(fans), len(fans)), np.complex128)
     for i, one in enumerate(fans):
         for j, two in enumerate(fans):
             gap = one.points[:, None] - two.points
             r = np.sqrt(np.einsum("pqx,pqx->pq", gap, gap) + radii[i] * radii[j])
-            found[i, j] = 1j * flow * np.einsum("px,pq,qx->", one.moments, np.exp(-1j * k * r) / r, two.moments)
+            found[i, j] = 1j * flow * np.einsum("px,pq,qx->", one.moments, kernel(r), two.moments)
     return found

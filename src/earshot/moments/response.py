@@ -9,11 +9,13 @@ from numpy.typing import NDArray
 
 from ..errors import RunError
 from ..geometry.antenna import Antenna
+from ..media.stack import Stack
 from ..running import Record, free_memory
 from .basis import Basis
 from .coupling import couple
 from .matrix import WireMatrix
 from .ports import gap_vectors
+from .printed import printed_matrix
 from .sheet_matrix import fill_sheet_matrix
 from .sheet_terms import sheet_terms
 from .wire_terms import wire_terms
@@ -53,7 +55,9 @@ def refuse_if_too_large(antenna: Antenna, unknowns: int) -> None:
 def impedance_matrix(antenna: Antenna, basis: Basis, frequency: float) -> Complexes:
     """The whole impedance matrix (functions, functions), ohm, with what is inside and round the metal."""
     first = basis.first_wire
-    if basis.sheets is None:
+    if isinstance(antenna.medium, Stack):
+        matrix = printed_matrix(basis, antenna.medium, frequency)
+    elif basis.sheets is None:
         matrix = WireMatrix(basis.wires, frequency, antenna.medium.has_plane).full()
     else:
         matrix = np.zeros((basis.size, basis.size), np.complex128)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -13,6 +14,7 @@ from ..running import announce, in_threads, thread_count
 from .sheet_basis import SheetBasis
 
 Complexes = NDArray[np.complex128]
+Ints = NDArray[np.int64]
 _NEAR_COST = 400
 _THREE = np.array([[2 / 3, 1 / 6, 1 / 6], [1 / 6, 2 / 3, 1 / 6], [1 / 6, 1 / 6, 2 / 3]])
 
@@ -23,7 +25,8 @@ def scales(frequency: float) -> tuple[float, float]:
     return omega * MAGNETIC_CONSTANT / (4.0 * math.pi), 1.0 / (4.0 * math.pi * omega * ELECTRIC_CONSTANT)
 
 
-def _arrays(basis: SheetBasis) -> tuple[Any, ...]:
+def arrays_of(basis: SheetBasis) -> tuple[Any, ...]:
+    """What the kernels want of a basis: points of the three-point rule (9, m), triangles, c and p of halves (8, n)."""
     mesh = basis.mesh
     points = np.ascontiguousarray(np.einsum("pc,tcx->pxt", _THREE, mesh.corners).reshape(9, -1))
     places = np.concatenate([np.concatenate([basis.coefficients[None, s], basis.apexes[s].T]) for s in (0, 1)])
@@ -36,14 +39,32 @@ def fill_sheet_matrix(basis: SheetBasis, frequency: float, matrix: Complexes) ->
     Z = jωµ ∬ f·f' G + (1/jωε) ∬ ∇·f ∇'·f' G, G = exp(-jkR)/4πR (Rao, Wilton and Glisson 1982, eqs. 17 to 21, with
     Galerkin's test instead of theirs).
     """
-    from ..kernels.sheets import fill_sheets, mirror
+    from ..kernels.sheets import fill_sheets
 
     announce(fill_sheets)
-    columns = basis.mesh.columns
-    points, triangles, places = _arrays(basis)
-    m, n, threads = columns.shape[1], basis.size, thread_count()
-    # Triangle i meets m - i others, and its near ones cost as much as some hundreds: shares of equal work.
-    work_done = np.cumsum(m - np.arange(m) + _NEAR_COST)
+    points, triangles, places = arrays_of(basis)
+
+    def fill(span: Ints, rows: Ints, spare: Complexes) -> None:
+        fill_sheets(
+            basis.mesh.columns, points, triangles, basis.start, basis.halves, basis.pairs, places, basis.lowest, span,
+            wavenumber(frequency), *scales(frequency), rows, matrix, spare,
+        )  # fmt: skip
+
+    in_shares(basis, matrix, _NEAR_COST, fill)
+
+
+def in_shares(
+    basis: SheetBasis, matrix: Complexes, near_cost: float, fill: Callable[[Ints, Ints, Complexes], None]
+) -> None:
+    """Fill half of a matrix by several threads, each a span of triangles, then add to it its transpose.
+
+    fill: given the span (first, last), the row of matrix that every function has, or -1 less its row in a spare one.
+    near_cost: in pairs that are far, what a triangle's near ones cost.
+    """
+    from ..kernels.sheets import mirror
+
+    m, n, threads = len(basis.mesh), basis.size, thread_count()
+    work_done = np.cumsum(m - np.arange(m) + near_cost)
     cuts = np.searchsorted(work_done, work_done[-1] * np.arange(threads + 1) / threads).astype(np.int64)
     cuts[0], cuts[-1] = 0, m
     share = np.searchsorted(cuts, basis.pairs, side="right") - 1
@@ -53,13 +74,9 @@ def fill_sheet_matrix(basis: SheetBasis, frequency: float, matrix: Complexes) ->
     spare = [np.zeros((len(s), n), np.complex128) for s in strangers]
 
     def work(own: int) -> None:
-        span = np.array([cuts[own], cuts[own + 1]])
         rows = np.arange(n)
         rows[strangers[own]] = -1 - np.arange(len(strangers[own]))
-        fill_sheets(
-            columns, points, triangles, basis.start, basis.halves, basis.pairs, places, basis.lowest, span,
-            wavenumber(frequency), *scales(frequency), rows, matrix, spare[own],
-        )  # fmt: skip
+        fill(np.array([cuts[own], cuts[own + 1]]), rows, spare[own])
 
     in_threads(work, range(threads))
     for stranger, added in zip(strangers, spare, strict=True):
@@ -73,7 +90,7 @@ def sheet_block(basis: SheetBasis, frequency: float, rows: ArrayLike, columns: A
     """Entries (rows, columns), ohm, each as it stands, row as test and column as source: nothing is mirrored."""
     from ..kernels.sheets import near_pair, pair_rule
 
-    _, triangles, places = _arrays(basis)
+    _, triangles, places = arrays_of(basis)
     t, k = basis.mesh.columns, wavenumber(frequency)
     flow, charge = scales(frequency)
     first, second = (np.atleast_1d(np.asarray(x, np.int64)) for x in (rows, columns))
