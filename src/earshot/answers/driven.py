@@ -16,6 +16,7 @@ from ..fields.far import FarField
 from ..fields.near import NearField, near_field, power_through_box
 from ..fields.sheet_currents import SheetCurrents
 from ..geometry.antenna import Antenna
+from ..media.stack import Stack
 from ..moments.basis import Basis
 
 if TYPE_CHECKING:
@@ -43,7 +44,8 @@ def currents_of(antenna: Antenna, basis: Basis, coefficients: NDArray[np.complex
             np.zeros((0, 3)), np.zeros((0, 3), complex)
         )  # fmt: skip
         sheets = SheetCurrents(own.mesh, number, vector, points, moments)
-    return Currents(basis.mesh, basis.segment_currents(coefficients), hertz, antenna.medium.has_plane, sheets)
+    stack = antenna.medium if isinstance(antenna.medium, Stack) else None
+    return Currents(basis.mesh, basis.segment_currents(coefficients), hertz, antenna.medium.has_plane, sheets, stack)
 
 
 @dataclass(frozen=True, eq=False)
@@ -95,9 +97,20 @@ class Driven:
 
         parts = [("sent", self.incident), ("returned", self.incident - self.accepted), ("accepted", self.accepted)]
         parts += self.losses()
-        parts.append(("radiated", self.far_field().radiated))
+        radiated = self.far_field().radiated
+        parts += self.flow.guided()
+        if self.lossy_layers:
+            # By convention: waves and radiation as they would be without the loss of the layers, which takes the rest.
+            rest = self.accepted - radiated - math.fsum(power for _, power in parts[3:])
+            parts.append(("dielectric (remainder)", rest))
+        parts.append(("radiated", radiated))
         rows = [(name, power, power / self.incident if self.incident > 0.0 else math.nan) for name, power in parts]
         return pd.DataFrame(rows, columns=["part", "power_W", "share"]).set_index("part")
+
+    @property
+    def lossy_layers(self) -> bool:
+        """Whether the antenna is on layers that take power."""
+        return isinstance(self.antenna.medium, Stack) and self.antenna.medium != self.antenna.medium.lossless
 
     def losses(self) -> list[tuple[str, float]]:
         """Power in every part that takes some, W: metal, jackets, loads, lines, and what closes undriven ports."""

@@ -20,6 +20,7 @@ from ..moments.response import impedance_matrix
 from ..network.elements import Impedance
 from ..network.sources import Source
 from ..running import report
+from .driven import Driven
 from .solution import Solution
 
 if TYPE_CHECKING:
@@ -46,7 +47,7 @@ class Evidence:
 
     figures: every printed figure with its change under refinement. residual: largest tangential field left on
     the metal between tested places, as the voltage over a segment per volt applied; None with sheets. balance:
-    (radiated + lost)/accepted power - 1. passivity: least eigenvalue of Re(Z) over |Z|; not below zero.
+    (radiated + lost)/accepted power - 1; None over layers with loss, whose share is what is left. passivity: least eigenvalue of Re(Z) over |Z|; not below zero.
     """
 
     frequency: float
@@ -55,7 +56,7 @@ class Evidence:
     figures: tuple[Figure, ...]
     residual: float | None
     residual_place: str
-    balance: float
+    balance: float | None
     passivity: float
 
     def to_frame(self) -> pd.DataFrame:
@@ -70,7 +71,13 @@ class Evidence:
                 "V per V",
                 self.residual_place,
             ),
-            ("power balance", self.balance, math.nan, "1", "(radiated + lost) / accepted - 1"),
+            (
+                "power balance",
+                math.nan if self.balance is None else self.balance,
+                math.nan,
+                "1",
+                "(radiated + lost) / accepted - 1" if self.balance is not None else "lossy layers take the remainder",
+            ),
             ("passivity", self.passivity, math.nan, "1", "least eigenvalue of Re Z over |Z|; not below zero"),
         ]
         return pd.DataFrame(rows, columns=["figure", "value", "±", "unit", "remark"]).set_index("figure")
@@ -134,6 +141,14 @@ def _figures(solution: Solution, refined: Solution, drive: Drive, terminations: 
     return figures
 
 
+def _balance(driven: Driven, radiated: float) -> float | None:
+    """(radiated + guided + lost)/accepted - 1; None over lossy layers, which are given what is left."""
+    if driven.lossy_layers:
+        return None
+    found = radiated + math.fsum(power for _, power in (*driven.losses(), *driven.flow.guided()))
+    return found / driven.accepted - 1.0
+
+
 def evidence(
     solution: Solution,
     sources: Drive = None,
@@ -164,6 +179,6 @@ def evidence(
         figures=tuple(_figures(solution, refined, sources, terminations)),
         residual=residual,
         residual_place=place,
-        balance=(beam.radiated + sum(power for _, power in driven.losses())) / driven.accepted - 1.0,
+        balance=_balance(driven, beam.radiated),
         passivity=float(least / np.linalg.norm(impedance, 2)),
     )

@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 
 from ..constants import WAVE_IMPEDANCE, wavenumber
 from ..geometry.mesh import WireMesh
+from ..media.stack import Stack
 from ..running import announce, in_threads, thread_count
+from .printed import guided_powers, printed_field
 from .sheet_currents import SheetCurrents
 
 Complexes = NDArray[np.complex128]
@@ -23,7 +25,7 @@ class Currents:
     """Linear currents along the segments of a mesh at one frequency, and on sheets, if there are any.
 
     ends (segments, 2): amperes, peak, along each segment at its first and last end. plane: whether a perfect plane
-    z = 0 is there.
+    z = 0 is there. stack: the layers on it that the sheets are printed on, if any; the segments are then probes.
     """
 
     mesh: WireMesh
@@ -31,11 +33,14 @@ class Currents:
     frequency: float
     plane: bool
     sheets: SheetCurrents | None = None
+    stack: Stack | None = None
 
     @property
     def _places(self) -> Floats:
         """Nodes and vertices (n, 3)."""
         vertices = np.zeros((0, 3)) if self.sheets is None else self.sheets.mesh.vertices
+        if self.stack is not None:
+            return vertices
         return np.concatenate([self.mesh.nodes, vertices])
 
     @property
@@ -48,7 +53,7 @@ class Currents:
         """Radius of the smallest sphere round the structure and its image, roughly, times the wavenumber."""
         places = self._places
         low, high = places.min(axis=0), places.max(axis=0)
-        if self.plane:
+        if self.plane and self.stack is None:
             low = np.minimum(low, high * _MIRROR)
         return float(self.wavenumber * 0.5 * np.linalg.norm(high - low))
 
@@ -68,7 +73,7 @@ class Currents:
         currents = np.array([[mean.real, mean.imag, diff.real, diff.imag]])
         points = None
         if self.sheets is not None:
-            places, moments = self.sheets.as_moments
+            places, moments = self.sheets.as_moments if self.stack is None else self._printed_moments
             points = (
                 np.ascontiguousarray((places - self._middle).T),
                 np.concatenate([moments.real, moments.imag], axis=1).T.copy(),
@@ -76,7 +81,7 @@ class Currents:
 
         def work(share: slice) -> None:
             part = np.ascontiguousarray(directions[share])
-            if len(self.mesh):
+            if len(self.mesh) and self.stack is None:
                 radiation_vectors(segments, currents, self.wavenumber, part, out[share])
             if points is not None:
                 moment_vectors(*points, self.wavenumber, part, out[share, 0])
@@ -84,6 +89,16 @@ class Currents:
         step = math.ceil(len(directions) / thread_count()) or 1
         in_threads(work, [slice(i, i + step) for i in range(0, len(directions), step)])
         return out[:, 0]
+
+    @property
+    def _printed_moments(self) -> tuple[Floats, Complexes]:
+        """Points (n, 3) and moments (n, 3), A·m: those of the sheets, and upward for probes, as high as 1/k0."""
+        assert self.sheets is not None
+        places, moments = self.sheets.as_moments
+        tops = self.mesh.nodes[self.mesh.ends].max(axis=1)
+        upward = np.zeros((len(tops), 3), np.complex128)
+        upward[:, 2] = self.ends[:, 0] * self.mesh.tangents[:, 2] / self.wavenumber
+        return np.concatenate([places, tops]), np.concatenate([moments, upward])
 
     def _vectors_on_grid(self, theta: Floats, phi: Floats) -> Complexes:
         """The same for every pair of theta (m,) and phi (n,): (m, n, 3).
@@ -127,13 +142,24 @@ class Currents:
             return np.asarray(vectors * turn[:, None])
 
         vectors = about_origin(mirrored=False)
-        if self.plane:
+        if self.plane and self.stack is None:
             vectors = vectors - about_origin(mirrored=True) * _MIRROR
             vectors[directions[:, 2] < -1e-12] = 0.0
+        if self.stack is not None:
+            e_theta, e_phi = printed_field(self.stack, self.frequency, vectors, full_theta, full_phi)
+            return e_theta.reshape(shape), e_phi.reshape(shape)
         scale = -1j * self.wavenumber * WAVE_IMPEDANCE / (4.0 * math.pi)
         e_theta = scale * np.einsum("ij,ij->i", vectors, theta_vectors(full_theta, full_phi))
         e_phi = scale * np.einsum("ij,ij->i", vectors, phi_vectors(full_phi))
         return e_theta.reshape(shape), e_phi.reshape(shape)
+
+
+    def guided(self) -> list[tuple[str, float]]:
+        """Power in every surface wave of a stack, W, by name; none without a stack."""
+        if self.stack is None:
+            return []
+        points, moments = self._printed_moments
+        return guided_powers(self.stack, self.frequency, points - self._middle, moments)
 
 
 def _pairs(theta: Floats, phi: Floats) -> tuple[Floats, Floats]:

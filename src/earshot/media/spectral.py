@@ -121,7 +121,7 @@ class Spectrum:
 
     def into_air(self, sine: NDArray[np.float64]) -> tuple[Complexes, Complexes, Complexes]:
         """At the topmost face, for sin θ: tangential field over horizontal current for TM and TE, and over the probe."""
-        k = np.maximum(np.asarray(sine, float), 1e-9).astype(complex)
+        k = np.clip(np.asarray(sine, float), 1e-9, 1.0 - 1e-12).astype(complex)
         seen = self.waves(k)
         through_tm, through_te = (self._up(k, tm)[1] for tm in (True, False))
         return seen.tm * through_tm, seen.te * through_te, seen.probe * through_tm

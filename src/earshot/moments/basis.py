@@ -7,7 +7,7 @@ wires there brings one unknown, and with the sheet there are n + 1 branches.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -22,6 +22,7 @@ from .wire_basis import WireBasis, wire_basis
 
 Complexes = NDArray[np.complex128]
 Floats = NDArray[np.float64]
+_PRINTED_RIM = 0.4
 
 
 @dataclass(frozen=True)
@@ -120,6 +121,8 @@ def _printed(antenna: Antenna, wavelength: float, rule: MeshRule) -> Basis:
     grid = straight_mesh(antenna)
     count = np.arange(len(grid))
     wires = WireBasis(grid, np.stack([2 * count, 2 * count + 1]), np.ones((2, len(grid))))
-    sheets = sheet_basis(sheet_mesh(antenna, wavelength / slow, rule))
+    # Charge crowds at the rims of thin layers, and with it what decides where a patch resonates.
+    fine = replace(rule, edge=_PRINTED_RIM * rule.edge)
+    sheets = sheet_basis(sheet_mesh(antenna, wavelength / slow, fine))
     thickest = max((w.radius for w in antenna.wires), default=0.0)
     return Basis(wires, sheets, 1e-9 * antenna.size + 2e-3 * thickest, probes=True)
