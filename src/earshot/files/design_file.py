@@ -18,7 +18,7 @@ from ..media.surroundings import FreeSpace, Medium, free_space, perfect_plane
 from ..units import Quantity
 from .case_keys import read_case, read_frequencies
 from .circuit_keys import read_impedance, read_line, read_stub
-from .part_keys import read_gap, read_metal, read_port, read_value, read_wire
+from .part_keys import read_gap, read_layers, read_metal, read_port, read_value, read_wire
 from .schema import DesignTable, parsed
 from .sheet_keys import read_sheet
 from .texts import Texts
@@ -61,7 +61,8 @@ class FileBuild:
     def __call__(self, values: Values) -> Antenna:
         """The antenna for these values; raises DesignFileError with everything that is wrong."""
         texts = Texts(self.name, self.folder, f"{values.frequency or self.frequency!r} Hz")
-        antenna = built(texts, self.table, values.quantities, self.metals, medium_of(texts, self.table))
+        medium = medium_of(texts, self.table, values.quantities)
+        antenna = built(texts, self.table, values.quantities, self.metals, medium)
         texts.told()
         assert antenna is not None
         return antenna
@@ -102,8 +103,12 @@ def _dimensions(
     return found
 
 
-def medium_of(texts: Texts, table: DesignTable) -> Medium:
-    """The medium a file names; raises DesignFileError for one there is not."""
+def medium_of(texts: Texts, table: DesignTable, names: Quantities) -> Medium:
+    """The medium a file names, or its layers; raises DesignFileError for one there is not."""
+    if table.layer:
+        if "medium" in table.model_fields_set:
+            raise DesignFileError(f"{texts.name}: medium: it has layers as well, which lie on a plane: leave one out")
+        return read_layers(texts, table, names)
     if table.medium not in MEDIA:
         raise DesignFileError(f"{texts.name}: medium: {unknown('medium', table.medium, MEDIA)}")
     return MEDIA[table.medium]()
@@ -182,7 +187,7 @@ def design_from_text(text: str, name: str, folder: Path) -> DesignFile:
             values[word] = read_value(texts, word, given, known)
     medium: Medium = FreeSpace()
     with texts.gathering("medium"):
-        medium = medium_of(texts, table)
+        medium = medium_of(texts, table, known)
     metals = {}
     named = [(f"{kind}.{n}.metal", w.metal) for kind in ("wire", "sheet") for n, w in getattr(table, kind).items()]
     for where, metal in [("metal", table.metal), *named]:

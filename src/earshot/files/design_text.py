@@ -11,6 +11,7 @@ from ..geometry.circuit_parts import Line, Load, Stub
 from ..geometry.design import Design, Value
 from ..geometry.parts import Gap, Port, Wire
 from ..media.metals import Metal, metals
+from ..media.stack import Dielectric, Stack, dielectrics
 from ..network.elements import Impedance, LineType
 from .design_file import MEDIA, FileBuild
 from .schema import ValueTable
@@ -79,9 +80,13 @@ def antenna_text(antenna: Antenna, frequency: float) -> str:
     document = tomlkit.document()
     document["title"] = antenna.name
     document["frequency"] = _hertz(frequency)
-    document["medium"] = next(name for name, make in MEDIA.items() if make() == antenna.medium)
+    if isinstance(antenna.medium, Stack):
+        document["layer"] = _layers(antenna.medium)
+    else:
+        document["medium"] = next(name for name, make in MEDIA.items() if make() == antenna.medium)
     tables: dict[str, dict[str, Any]] = {
         "metals": _own_metals(antenna),
+        "dielectrics": _own_dielectrics(antenna),
         "wire": {w.name: _wire(w) for w in antenna.wires},
         "sheet": {s.name: sheet_table(s) for s in antenna.sheets},
         "port": {p.name: _port(p) for p in antenna.ports},
@@ -110,6 +115,34 @@ def _own_metals(antenna: Antenna) -> dict[str, dict[str, Any]]:
         name: {"conductivity": m.conductivity, "permeability": m.permeability, "source": m.source}
         for name, m in own.items()
     }
+
+
+def _layers(stack: Stack) -> Any:
+    """The layers of a stack, from the bottom up, as tables."""
+    import tomlkit
+
+    found = tomlkit.aot()
+    for number, layer in enumerate(stack.layers, 1):
+        table = tomlkit.table()
+        table["thickness"] = _metres(layer.thickness)
+        table["of"] = layer.material.name
+        if stack.above and number == stack.metal_on:
+            table["printed"] = True
+        found.append(table)
+    return found
+
+
+def _own_dielectrics(antenna: Antenna) -> dict[str, dict[str, Any]]:
+    """The dielectrics that are not in the library, by name."""
+    if not isinstance(antenna.medium, Stack):
+        return {}
+    own: dict[str, Dielectric] = {}
+    for layer in antenna.medium.layers:
+        made = layer.material
+        if made not in dielectrics() and own.setdefault(made.name, made) != made:
+            raise UsageError(f"antenna '{antenna.name}' has two dielectrics named '{made.name}': rename one")
+    keys = ("permittivity", "loss_tangent", "permeability", "source")
+    return {name: {key: getattr(made, key) for key in keys} for name, made in own.items()}
 
 
 def _hertz(value: float) -> str:

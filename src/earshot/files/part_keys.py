@@ -14,6 +14,7 @@ from ..geometry.design import Quantities, Value
 from ..geometry.parts import Port, Wire
 from ..geometry.shapes import circle_points, helix_points
 from ..media.metals import Jacket, Metal, metal
+from ..media.stack import Dielectric, Layer, Stack, dielectric
 from .schema import CircleTable, DesignTable, HelixTable, PortTable, TerminalTable, ValueTable, WireTable
 from .texts import Texts
 
@@ -44,6 +45,28 @@ def read_metal(texts: Texts, table: DesignTable, place: str, name: str) -> Metal
         return Metal(name, own.conductivity, own.permeability, own.source) if own else metal(name)
     except UsageError as problem:
         raise DesignFileError(f"{texts.name}: {place}: {problem}") from None
+
+
+def read_layers(texts: Texts, table: DesignTable, names: Quantities) -> Stack:
+    """The layers of a file, from the bottom up; raises DesignFileError naming the one at fault."""
+    layers, printed = [], []
+    for number, given in enumerate(table.layer, 1):
+        place, own = f"layer, {number}", table.dielectrics.get(given.of)
+        thickness = texts.quantity(given.thickness, "length", f"{place}.thickness", names)
+        try:
+            made = (
+                Dielectric(given.of, own.permittivity, own.loss_tangent, own.permeability, own.source)
+                if own
+                else dielectric(given.of)
+            )
+            layers.append(Layer(thickness, made))
+        except UsageError as problem:
+            raise DesignFileError(f"{texts.name}: {place}: {problem}") from None
+        if given.printed:
+            printed.append(number)
+    if len(printed) > 1:
+        raise DesignFileError(f"{texts.name}: layer, {printed[1]}: metal is printed on one layer: keep one `printed`")
+    return Stack(layers, *printed)
 
 
 def read_wire(texts: Texts, name: str, table: WireTable, names: Quantities, metal: Metal | None) -> list[Wire]:

@@ -36,6 +36,30 @@ class MetalTable(Table):
     """Where the figures are from."""
 
 
+class DielectricTable(Table):
+    """A dielectric of the user's own."""
+
+    permittivity: float
+    """Relative."""
+    loss_tangent: float = 0.0
+    """tan δ."""
+    permeability: float = 1.0
+    """Relative."""
+    source: str = ""
+    """Where the figures are from."""
+
+
+class LayerTable(Table):
+    """A layer on a conducting plane at z = 0; they are given from the bottom up, with air above."""
+
+    thickness: str | float
+    """Of the layer."""
+    of: Text
+    """A dielectric by name, such as "ptfe glass", or one of `dielectrics`."""
+    printed: bool = False
+    """Whether the metal is printed on this layer; on the topmost unless given."""
+
+
 class JacketTable(Table):
     """An insulating sleeve."""
 
@@ -295,7 +319,11 @@ class DesignTable(Table):
     frequency: str | float
     """Where "lambda" is measured, and what is solved when nothing else is asked."""
     medium: Text = "free space"
-    """What it stands in: "free space", or "perfect plane", which lies at z = 0."""
+    """What it stands in: "free space", or "perfect plane", which lies at z = 0. Leave it out when there are layers."""
+    layer: Annotated[list[LayerTable], BeforeValidator(_several)] = []
+    """Layers on a plane at z = 0, from the bottom up: what patches are printed on."""
+    dielectrics: dict[str, DielectricTable] = {}
+    """Dielectrics of the user's own, by name."""
     metal: Text | None = None
     """The metal of every wire and sheet that names none; a perfect conductor when left out."""
     metals: dict[str, MetalTable] = {}

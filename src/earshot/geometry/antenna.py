@@ -15,6 +15,7 @@ from ..constants import wavelength
 from ..errors import UsageError, unknown
 from ..media.metals import Metal
 from ..media.metals import metal as metal_named
+from ..media.stack import Stack
 from ..media.surroundings import FreeSpace, Medium
 from .circuit_parts import Line, Load, Stub, Terminal
 from .parts import AXES, Gap, Length, Port, Wire
@@ -298,7 +299,8 @@ class Antenna:
                 part = replace(part, at=part.distance(wire) / wire.length)
             return part.transformed(np.eye(3) * factor, np.zeros(3), factor)
 
-        return replace(self._every(stretched), lines=tuple(replace(x, length=x.length * factor) for x in self.lines))
+        medium = self.medium.scaled(factor) if isinstance(self.medium, Stack) else self.medium
+        return replace(self._every(stretched), medium=medium, lines=tuple(replace(x, length=x.length * factor) for x in self.lines))
 
     def without(self, *names: str) -> Antenna:
         """The antenna less the named parts; gaps on a wire that goes, go with it, and lines with their gaps."""

@@ -10,6 +10,7 @@ import numpy as np
 
 from ..constants import wavelength
 from ..errors import EarshotError, unknown
+from ..media.stack import Stack
 from .antenna import Antenna
 from .closeness import closeness, duplicates
 from .findings import Finding, Findings
@@ -36,6 +37,15 @@ def check(
         from . import sheet_check
 
         findings += sheet_check.described(antenna)
+    if isinstance(antenna.medium, Stack):
+        from . import printed_check
+
+        findings += printed_check.described(antenna, antenna.medium)
+        if frequency is not None:
+            findings += printed_check.sized(antenna, antenna.medium, frequency)
+    if antenna.sheets:
+        from . import sheet_check
+
         # A mesh is made only of what can be meshed.
         if frequency is not None and not any(f.level == "stop" for f in findings):
             findings += sheet_check.meshed(antenna, frequency, rule or MeshRule())
@@ -55,7 +65,8 @@ def _of_wires(antenna: Antenna) -> list[Finding]:
     ]
     findings += _plane(antenna) if antenna.medium.has_plane else []
     twins = duplicates(antenna)
-    findings += closeness(antenna, pieces)
+    if not isinstance(antenna.medium, Stack):
+        findings += closeness(antenna, pieces)
     # What lies on its twin touches it everywhere: said once.
     doubled = [f"'{f.part}'" for f in twins]
     findings = [f for f in findings if not any(name in f.says for name in doubled)] + twins

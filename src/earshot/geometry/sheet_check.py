@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from ..constants import SPEED_OF_LIGHT, wavelength
 from ..errors import EarshotError, UsageError, unknown
+from ..media.surroundings import PerfectPlane
 from .antenna import Antenna
 from .faces import slabs
 from .findings import Finding
@@ -33,12 +34,12 @@ _NEAR_RESONANCE = 0.02
 
 def described(antenna: Antenna) -> Iterator[Finding]:
     """Findings that need no mesh: media, gaps on sheets, wires that lie on a sheet, triangles as they are given."""
-    if antenna.sheets and antenna.medium.has_plane:
+    if antenna.sheets and isinstance(antenna.medium, PerfectPlane):
         yield Finding(
             "stop",
             antenna.sheets[0].name,
             f"sheet '{antenna.sheets[0].name}' stands over a plane, but sheets are solved in free space",
-            "leave the plane out, or make it a large plate",
+            "leave the plane out, make it a large plate, or print the sheet on layers",
         )
     names = [s.name for s in antenna.sheets]
     for gap in antenna.gaps:

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import ModelError, RunError
+from ..media.stack import Stack
 from .antenna import Antenna
 from .faces import Face, edges_of, faces_of, flat_triangles, slabs
 from .mesh import MeshRule, joined_points
@@ -27,6 +28,7 @@ from .sheets import Sheet
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 _MOST_TRIANGLES = 200_000
+_PRINTED_RIM = 0.4
 
 
 @dataclass(frozen=True)
@@ -93,6 +95,9 @@ def sheet_mesh(antenna: Antenna, wavelength: float, rule: MeshRule) -> SheetMesh
 
     Raises RunError for more triangles than any memory holds, ModelError where faces cannot be joined.
     """
+    if isinstance(antenna.medium, Stack):
+        # The wave is slower under the metal; charge crowds at its rims, and that decides where a patch resonates.
+        wavelength, rule = wavelength / antenna.medium.slowest, replace(rule, edge=_PRINTED_RIM * rule.edge)
     usual = [_most(sheet, wavelength, rule) for sheet in antenna.sheets]
     _refuse_too_many(antenna, usual)
     cuts = slabs(antenna)

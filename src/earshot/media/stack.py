@@ -132,6 +132,15 @@ class Stack:
         return math.fsum(layer.thickness for layer in self.layers)
 
     @property
+    def slowest(self) -> float:
+        """The largest index of refraction of the layers."""
+        return max(math.sqrt(x.material.permittivity * x.material.permeability) for x in self.layers)
+
+    def scaled(self, factor: float) -> Stack:
+        """The same layers, every thickness multiplied by a factor."""
+        return Stack([Layer(factor * x.thickness, x.material) for x in self.layers], self.metal_on)
+
+    @property
     def lossless(self) -> Stack:
         """The same stack with every loss tangent zero."""
         from dataclasses import replace

@@ -6,8 +6,7 @@ wires there brings one unknown, and with the sheet there are n + 1 branches.
 
 from __future__ import annotations
 
-import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -22,7 +21,6 @@ from .wire_basis import WireBasis, wire_basis
 
 Complexes = NDArray[np.complex128]
 Floats = NDArray[np.float64]
-_PRINTED_RIM = 0.4
 
 
 @dataclass(frozen=True)
@@ -114,15 +112,10 @@ def antenna_basis(antenna: Antenna, wavelength: float, rule: MeshRule) -> Basis:
 
 
 def _printed(antenna: Antenna, wavelength: float, rule: MeshRule) -> Basis:
-    """Metal on a stack, and probes: triangles for the wave in the slowest layer, and one current along each wire."""
-    stack = antenna.medium
-    assert isinstance(stack, Stack)
-    slow = max(math.sqrt(x.material.permittivity * x.material.permeability) for x in stack.layers)
+    """Metal on a stack, and probes: one current along each wire."""
     grid = straight_mesh(antenna)
     count = np.arange(len(grid))
     wires = WireBasis(grid, np.stack([2 * count, 2 * count + 1]), np.ones((2, len(grid))))
-    # Charge crowds at the rims of thin layers, and with it what decides where a patch resonates.
-    fine = replace(rule, edge=_PRINTED_RIM * rule.edge)
-    sheets = sheet_basis(sheet_mesh(antenna, wavelength / slow, fine))
+    sheets = sheet_basis(sheet_mesh(antenna, wavelength, rule))
     thickest = max((w.radius for w in antenna.wires), default=0.0)
     return Basis(wires, sheets, 1e-9 * antenna.size + 2e-3 * thickest, probes=True)
