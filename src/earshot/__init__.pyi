@@ -65,7 +65,7 @@ from .media.kernel_table import KernelTable as KernelTable
 from .media.kernel_table import kernel_table as kernel_table
 from .media.modes import SurfaceWave as SurfaceWave
 from .media.modes import surface_waves as surface_waves
-from .media.sommerfeld import integrals as sommerfeld_integrals
+from .media.sommerfeld import sommerfeld_integrals as sommerfeld_integrals
 from .media.spectral import Spectrum as Spectrum
 from .media.stack import Dielectric as Dielectric
 from .media.stack import Layer as Layer
@@ -73,6 +73,9 @@ from .media.stack import Stack as Stack
 from .media.stack import dielectric as dielectric
 from .media.stack import dielectrics as dielectrics
 from .media.stack import substrate as substrate
+from .media.strip_line import StripLine as StripLine
+from .media.strip_line import strip_line as strip_line
+from .media.strip_line import strip_width as strip_width
 from .media.surroundings import free_space as free_space
 from .media.surroundings import perfect_plane as perfect_plane
 from .moments.incident import PlaneWave as PlaneWave

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from .sommerfeld import at_zero, integrals
+from .sommerfeld import at_zero, sommerfeld_integrals
 from .spectral import Spectrum
 
 Complexes = NDArray[np.complex128]
@@ -158,7 +158,7 @@ def kernel_table(spectrum: Spectrum, reach: float, cell: float) -> KernelTable:
     values = np.concatenate(
         [
             at_zero(smooth, beyond, smallest * k0)[:, None],
-            integrals(smooth, rho[1:] * k0, beyond, ripple),
+            sommerfeld_integrals(smooth, rho[1:] * k0, beyond, ripple),
         ],
         axis=1,
     ) * k0

@@ -28,7 +28,7 @@ def _panels(edges: Floats) -> tuple[Floats, Floats]:
     return (middle + half * nodes).ravel(), (half * weights).ravel()
 
 
-def integrals(f: Function, rho: Floats, beyond: float, ripple: float) -> Complexes:
+def sommerfeld_integrals(f: Function, rho: Floats, beyond: float, ripple: float) -> Complexes:
     """S(ρ) of every function f gives: (functions, ρ).
 
     f: spectra (functions, n) at wavenumbers (n,). rho (n,): distances > 0, rising. beyond: a real wavenumber beyond which
