@@ -66,7 +66,7 @@ class Currents:
         """∫ I e^{jk r̂·(r' - middle)} dr' for unit vectors (n, 3): (n, 3)."""
         from ..kernels.radiation import moment_vectors, radiation_vectors
 
-        announce(radiation_vectors)
+        announce(radiation_vectors if self.stack is None else moment_vectors)
         mean, diff = self.ends.mean(axis=1), self.ends[:, 1] - self.ends[:, 0]
         out = np.zeros((len(directions), 1, 3), np.complex128)
         segments = np.concatenate([(self.mesh.centres - self._middle).T, self.mesh.columns[3:]])

@@ -12,10 +12,11 @@ import math
 import numpy as np
 from numba import njit
 
-from .sheets import P7, W7, corner_point, edge_frames, framed_potentials, pair_rule
+from .sheets import P7, P28, W7, W28, W75, corner_point, edge_frames, framed_potentials, pair_rule
 from .trig import sincos
 
 _NEAR = 1.3
+_DEEP = 0.9
 _BLOCK = 128
 _ROWS = 14
 
@@ -31,26 +32,27 @@ def _place(r, steps):
 
 
 @njit(inline="always", fastmath=True, error_model="numpy")
-def _cubic(table, at, which, f):
-    return (
-        (table[at, which, 3] * f + table[at, which, 2]) * f + table[at, which, 1]
-    ) * f + table[at, which, 0]
+def _cubics(table, at, f, values):
+    """Vector and scalar kernel, each real and imaginary, from the cubics of an interval, into values (4,)."""
+    for c in range(4):
+        values[c] = ((table[at, 3, c] * f + table[at, 2, c]) * f + table[at, 1, c]) * f + table[at, 0, c]
 
 
-@njit(inline="always", fastmath=True, error_model="numpy")
-def _kernels(dx, dy, steps, whole):
-    """Vector and scalar kernel, each real and imaginary, at a distance."""
-    r2 = dx * dx + dy * dy + 1e-30
-    inverse = 1.0 / math.sqrt(r2)
-    x = _place(r2 * inverse, steps)
-    at = int(x)
-    f = x - at
-    return (
-        inverse * _cubic(whole, at, 0, f),
-        inverse * _cubic(whole, at, 1, f),
-        inverse * _cubic(whole, at, 2, f),
-        inverse * _cubic(whole, at, 3, f),
-    )
+@njit(fastmath=True, error_model="numpy")
+def _block_kernels(x, y, u, v, count, steps, whole, places, inverse, found):
+    """The kernels between (x, y) and a block of points (u, v), found (4, block): distances first, in vector code."""
+    for j in range(count):
+        dx, dy = x - u[j], y - v[j]
+        r2 = dx * dx + dy * dy + 1e-30
+        r = math.sqrt(r2)
+        inverse[j] = 1.0 / r
+        places[j] = _place(r, steps)
+    values = np.empty(4)
+    for j in range(count):
+        at = int(places[j])
+        _cubics(whole, at, places[j] - at, values)
+        for c in range(4):
+            found[c, j] = inverse[j] * values[c]
 
 
 @njit(fastmath=True, error_model="numpy")
@@ -60,7 +62,8 @@ def far_row(t, points, i, steps, whole, out):
     points (9, m): x, y, z of the three points of every triangle.
     """
     m = t.shape[1]
-    source, found = np.empty((7, _BLOCK)), np.empty((_ROWS, _BLOCK))
+    source, found, seen = np.empty((7, _BLOCK)), np.empty((_ROWS, _BLOCK)), np.empty((3, 4, _BLOCK))
+    places, inverse = np.empty(_BLOCK), np.empty(_BLOCK)
     for first in range(i, m, _BLOCK):
         count = min(_BLOCK, m - first)
         for q in range(3):
@@ -72,13 +75,16 @@ def far_row(t, points, i, steps, whole, out):
         found[:] = 0.0
         for p in range(3):
             x, y = points[3 * p, i], points[3 * p + 1, i]
+            for q in range(3):
+                _block_kernels(
+                    x, y, source[2 * q], source[2 * q + 1], count, steps, whole, places, inverse, seen[q]
+                )  # fmt: skip
             for j in range(count):
                 u0, v0 = source[0, j], source[1, j]
                 u1, v1 = source[2, j], source[3, j]
                 u2, v2 = source[4, j], source[5, j]
-                a0, b0, c0, d0 = _kernels(x - u0, y - v0, steps, whole)
-                a1, b1, c1, d1 = _kernels(x - u1, y - v1, steps, whole)
-                a2, b2, c2, d2 = _kernels(x - u2, y - v2, steps, whole)
+                a0, a1, a2 = seen[0, 0, j], seen[1, 0, j], seen[2, 0, j]
+                b0, b1, b2 = seen[0, 1, j], seen[1, 1, j], seen[2, 1, j]
                 scale = source[6, j]
                 real, imag = scale * (a0 + a1 + a2), scale * (b0 + b1 + b2)
                 ur, ui = scale * (u0 * a0 + u1 * a1 + u2 * a2), scale * (u0 * b0 + u1 * b1 + u2 * b2)
@@ -89,92 +95,127 @@ def far_row(t, points, i, steps, whole, out):
                 found[3, j] += ur
                 found[4, j] += vr
                 found[5, j] += x * ur + y * vr
-                found[6, j] += scale * (c0 + c1 + c2)
+                found[6, j] += scale * (seen[0, 2, j] + seen[1, 2, j] + seen[2, 2, j])
                 found[7, j] += imag
                 found[8, j] += x * imag
                 found[9, j] += y * imag
                 found[10, j] += ui
                 found[11, j] += vi
                 found[12, j] += x * ui + y * vi
-                found[13, j] += scale * (d0 + d1 + d2)
+                found[13, j] += scale * (seen[0, 3, j] + seen[1, 3, j] + seen[2, 3, j])
         for r in range(_ROWS):
             for j in range(count):
                 out[r, first + j] = found[r, j]
 
 
 @njit(fastmath=True, error_model="numpy")
-def seen_from(x, y, z, t, j, frames, points, k, images, steps, rest, static, seen):
-    """∫ A, ∫ x' A, ∫ y' A and ∫ K over triangle j from a place close to it, into seen (8,): real, then imaginary.
+def closed_form(x, y, z, t, j, frames, images, static, seen):
+    """∫ A, ∫ x' A, ∫ y' A and ∫ K over triangle j of the images' 1/R, into seen (8,): real, then imaginary.
 
-    points (3, 7): x, y and area weight of the degree-five rule on j.
+    Of images no deeper than the triangle is wide, those of the first `close`, which is returned.
     """
-    seen[:] = 0.0
+    close = 0
     for n in range(images.shape[0]):
+        if images[n, 0] > _DEEP * t[16, j]:
+            break
+        close += 1
         # A triangle seen from a depth below it is what its image at that depth shows.
         framed_potentials(x, y, z + images[n, 0], t, j, frames, static)
         for part in range(2):
-            if images[n, 1] != 0.0 or images[n, 2] != 0.0:
-                share = images[n, 1 + part]
-                seen[4 * part] += share * static[0]
-                seen[4 * part + 1] += share * static[1]
-                seen[4 * part + 2] += share * static[2]
+            share = images[n, 1 + part]
+            seen[4 * part] += share * static[0]
+            seen[4 * part + 1] += share * static[1]
+            seen[4 * part + 2] += share * static[2]
             seen[4 * part + 3] += images[n, 3 + part] * static[0]
-    for q in range(points.shape[1]):
-        u, v, share = points[0, q], points[1, q], points[2, q]
-        r2 = (x - u) * (x - u) + (y - v) * (y - v)
-        place = _place(math.sqrt(r2), steps)
-        at = int(place)
-        f = place - at
-        ar, ai = _cubic(rest, at, 0, f), _cubic(rest, at, 1, f)
-        kr, ki = _cubic(rest, at, 2, f), _cubic(rest, at, 3, f)
-        for n in range(images.shape[0]):
-            r = math.sqrt(r2 + images[n, 0] * images[n, 0] + 1e-30)
+    return close
+
+
+@njit(fastmath=True, error_model="numpy")
+def smooth_rest(x, y, points, k, images, close, steps, rest, values, work, seen):
+    """The same of all that is left, added to seen: deeper images, the waves of close ones, and what has no image.
+
+    points (3, 8): x, y and area weight of the degree-five rule on the triangle, and one that weighs nothing.
+    """
+    for q in range(8):
+        dx, dy = x - points[0, q], y - points[1, q]
+        work[0, q] = dx * dx + dy * dy
+        work[1, q] = _place(math.sqrt(work[0, q]), steps)
+    for q in range(8):
+        at = int(work[1, q])
+        _cubics(rest, at, work[1, q] - at, values)
+        for c in range(4):
+            work[2 + c, q] = values[c]
+    for n in range(images.shape[0]):
+        open_ = 0.0 if n < close else 1.0
+        deep, vr, vi, sr, si = images[n, 0] * images[n, 0] + 1e-30, images[n, 1], images[n, 2], images[n, 3], images[n, 4]
+        for q in range(8):
+            r = math.sqrt(work[0, q] + deep)
+            inverse = 1.0 / r
             sine, cosine = sincos(0.5 * k * r)
-            twice = -2.0 * sine / r
-            real, imag = twice * sine, twice * cosine
-            ar += images[n, 1] * real - images[n, 2] * imag
-            ai += images[n, 1] * imag + images[n, 2] * real
-            kr += images[n, 3] * real - images[n, 4] * imag
-            ki += images[n, 3] * imag + images[n, 4] * real
-        seen[0] += share * ar
-        seen[1] += share * u * ar
-        seen[2] += share * v * ar
-        seen[3] += share * kr
-        seen[4] += share * ai
-        seen[5] += share * u * ai
-        seen[6] += share * v * ai
-        seen[7] += share * ki
+            twice = -2.0 * sine * inverse
+            real, imag = twice * sine + open_ * inverse, twice * cosine
+            work[2, q] += vr * real - vi * imag
+            work[3, q] += vr * imag + vi * real
+            work[4, q] += sr * real - si * imag
+            work[5, q] += sr * imag + si * real
+    for q in range(8):
+        u, v, share = points[0, q], points[1, q], points[2, q]
+        ar, ai = share * work[2, q], share * work[3, q]
+        seen[0] += ar
+        seen[1] += u * ar
+        seen[2] += v * ar
+        seen[3] += share * work[4, q]
+        seen[4] += ai
+        seen[5] += u * ai
+        seen[6] += v * ai
+        seen[7] += share * work[5, q]
 
 
 @njit(fastmath=True, error_model="numpy")
 def rule_on(t, j, points):
-    """The degree-five rule on triangle j into points (3, 7): x, y, weight times area."""
+    """The degree-five rule on triangle j into points (3, 8): x, y, weight times area."""
     for q in range(7):
         points[0, q], points[1, q], _ = corner_point(t, j, P7[q])
         points[2, q] = W7[q] * t[12, j]
+    points[0, 7], points[1, 7] = points[0, 0], points[1, 0]
+
+
+@njit(inline="always", fastmath=True, error_model="numpy")
+def _tested(x, y, weight, seen, out):
+    """Add what is seen from a point of the test triangle to the seven numbers (14,)."""
+    for part in range(2):
+        a, u, v = weight * seen[4 * part], weight * seen[4 * part + 1], weight * seen[4 * part + 2]
+        base = 7 * part
+        out[base] += a
+        out[base + 1] += x * a
+        out[base + 2] += y * a
+        out[base + 3] += u
+        out[base + 4] += v
+        out[base + 5] += x * u + y * v
+        out[base + 6] += weight * seen[4 * part + 3]
 
 
 @njit(fastmath=True, error_model="numpy")
 def near_pair(t, i, j, k, images, steps, rest, rule, weights, out):
-    """The seven numbers of one pair into out (14,), at the points of a rule on triangle i."""
+    """The seven numbers of one pair into out (14,): 1/R at the points of a rule on triangle i, the smooth rest at fewer."""
     out[:] = 0.0
-    frames, points, static, seen = np.empty((3, 7)), np.empty((3, 7)), np.empty(4), np.empty(8)
+    frames, points, static = np.empty((3, 7)), np.zeros((3, 8)), np.empty(4)
+    values, work, seen = np.empty(4), np.empty((6, 8)), np.empty(8)
     edge_frames(t, j, frames)
     rule_on(t, j, points)
+    close = 0
     for p in range(len(weights)):
         x, y, z = corner_point(t, i, rule[p])
-        weight = weights[p] * t[12, i]
-        seen_from(x, y, z, t, j, frames, points, k, images, steps, rest, static, seen)
-        for part in range(2):
-            a, u, v = weight * seen[4 * part], weight * seen[4 * part + 1], weight * seen[4 * part + 2]
-            base = 7 * part
-            out[base] += a
-            out[base + 1] += x * a
-            out[base + 2] += y * a
-            out[base + 3] += u
-            out[base + 4] += v
-            out[base + 5] += x * u + y * v
-            out[base + 6] += weight * seen[4 * part + 3]
+        seen[:] = 0.0
+        close = closed_form(x, y, z, t, j, frames, images, static, seen)
+        _tested(x, y, weights[p] * t[12, i], seen, out)
+    touching = len(weights) == len(W75)
+    outer, shares = (P28, W28) if touching else (P7, W7)
+    for p in range(len(shares)):
+        x, y, _ = corner_point(t, i, outer[p])
+        seen[:] = 0.0
+        smooth_rest(x, y, points, k, images, close, steps, rest, values, work, seen)
+        _tested(x, y, shares[p] * t[12, i], seen, out)
 
 
 @njit(fastmath=True, error_model="numpy")
@@ -247,26 +288,36 @@ def fill_printed(
 
 
 @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def printed_potentials(t, places, owner, weights, k, images, steps, whole, rest, first, last, out):
+def printed_potentials(t, places, owner, weights, wanted, k, images, steps, whole, rest, first, last, out):
     """What triangles first to last do to currents and charges at points, out (rows, 2, 5, m).
 
-    As `potentials` has it: places (p, 3), owner (p,), weights (p, 2, 4) of current moment and charge; of each row and
+    wanted (rows, m): which triangles a row's points are to see. As `potentials` has it: places (p, 3), owner (p,), weights (p, 2, 4) of current moment and charge; of each row and
     set, ∫ (moment · r') A, ∫ moment A by component, and ∫ charge K.
     """
-    frames, points, static, seen = np.empty((3, 7)), np.empty((3, 7)), np.empty(4), np.empty(8)
+    frames, points, static = np.empty((3, 7)), np.zeros((3, 8)), np.empty(4)
+    values, work, seen = np.empty(4), np.empty((6, 8)), np.empty(8)
     for j in range(first, last):
         edge_frames(t, j, frames)
         rule_on(t, j, points)
         for p in range(len(places)):
+            if not wanted[owner[p], j]:
+                continue
             x, y, z = places[p, 0], places[p, 1], places[p, 2]
             dx, dy = x - t[13, j], y - t[14, j]
             if dx * dx + dy * dy < (3.0 * t[16, j]) ** 2:
-                seen_from(x, y, z, t, j, frames, points, k, images, steps, rest, static, seen)
+                seen[:] = 0.0
+                close = closed_form(x, y, z, t, j, frames, images, static, seen)
+                smooth_rest(x, y, points, k, images, close, steps, rest, values, work, seen)
             else:
                 seen[:] = 0.0
                 for q in range(7):
                     u, v, share = points[0, q], points[1, q], points[2, q]
-                    ar, ai, kr, ki = _kernels(x - u, y - v, steps, whole)
+                    r = math.sqrt((x - u) * (x - u) + (y - v) * (y - v))
+                    place = _place(r, steps)
+                    at = int(place)
+                    _cubics(whole, at, place - at, values)
+                    share /= r
+                    ar, ai, kr, ki = values[0], values[1], values[2], values[3]
                     seen[0] += share * ar
                     seen[1] += share * u * ar
                     seen[2] += share * v * ar

@@ -31,8 +31,8 @@ class KernelTable:
 
     images (n, 5): depth (m), then its share in the vector and in the scalar kernel, each real and imaginary: shares of
     e^{-jkR}/R, R² = ρ² + depth². steps (5,): two bounds (m) and three densities (1/m) of the nodes. whole, rest
-    (intervals, 4, 4): of the vector and the scalar kernel, real and imaginary part: cubics in each interval, of ρ times
-    the kernel and of the kernel less its images. end, between (intervals, 4): the kernels of `end_of_probe` and
+    (intervals, 4 powers, 4): cubics in each interval of the vector and the scalar kernel, each real and imaginary: of ρ
+    times the kernel, and of the kernel less its images. end, between (intervals, 4): the kernels of `end_of_probe` and
     `between_probes`. tall: what the inductance of probes is proportional to, m.
     """
 
@@ -52,7 +52,7 @@ class KernelTable:
         return np.asarray(((c[..., 3] * f + c[..., 2]) * f + c[..., 1]) * f + c[..., 0], np.complex128)
 
     def _whole(self, which: int, rho: ArrayLike) -> Complexes:
-        return self._cubic(self.whole[:, which] + 1j * self.whole[:, which + 1], rho) / np.asarray(rho, float)
+        return self._cubic(self.whole[..., which] + 1j * self.whole[..., which + 1], rho) / np.asarray(rho, float)
 
     def vector(self, rho: ArrayLike) -> Complexes:
         """The vector kernel at distances > 0, 1/m."""
@@ -137,7 +137,7 @@ def kernel_table(spectrum: Spectrum, reach: float, cell: float) -> KernelTable:
         [_FINE * unit, _MIDDLE * unit, 5.0 / unit, 1.5 / unit, max(0.3 / unit, _PER_WAVELENGTH / wave)]
     )
     count = int(place_among(steps, np.array(reach))) + 2
-    images = images_of(spectrum, 2.0 * cell + 2.0 * smallest)
+    images = images_of(spectrum, 1.5 * cell)
     tall = math.fsum(x.thickness * x.material.permeability for x in spectrum.stack.below)
 
     def smooth(k: Complexes) -> Complexes:
@@ -200,6 +200,6 @@ def _cubics(values: Complexes, steps: Floats) -> Complexes:
 
 
 def _parted(coefficients: Complexes) -> Floats:
-    """Vector and scalar kernel, real and imaginary parts after one another: (intervals, 4, 4)."""
-    both = np.stack([coefficients.real, coefficients.imag], axis=2)
-    return np.ascontiguousarray(both.reshape(len(coefficients), 4, 4))
+    """(intervals, powers, 4): of vector and scalar kernel the real and the imaginary part, one after the other."""
+    both = np.stack([coefficients.real, coefficients.imag], axis=2).reshape(len(coefficients), 4, 4)
+    return np.ascontiguousarray(np.moveaxis(both, 1, 2))

@@ -65,15 +65,19 @@ def wire_points(mesh: WireMesh) -> Points:
     )
 
 
-def fan_points(basis: SheetBasis, fans: tuple[Fan, ...]) -> Points:
-    """Feet as points, a row each; set 0 is the ordinary halves, set 1 the part without divergence."""
-    from ..kernels.sheets import P75, W75
+def fan_points(basis: SheetBasis, fans: tuple[Fan, ...], *, near: bool = True) -> Points:
+    """Feet as points, a row each; set 0 is the ordinary halves, set 1 the part without divergence.
 
+    near: points as triangles that touch have, else those that do for what is well off.
+    """
+    from ..kernels.sheets import P7, P75, W7, W75
+
+    rule, rule_weights = (P75, W75) if near else (P7, W7)
     places, owner, weights = [], [], []
     for row, one in enumerate(fans):
         # The rule that triangles which touch have: charges of the foot and of the functions beside it nearly cancel.
-        inside = np.einsum("pc,tcx->tpx", P75, basis.mesh.corners[one.triangles])
-        share = one.coefficients[:, None] * W75 * basis.mesh.areas[one.triangles, None]
+        inside = np.einsum("pc,tcx->tpx", rule, basis.mesh.corners[one.triangles])
+        share = one.coefficients[:, None] * rule_weights * basis.mesh.areas[one.triangles, None]
         ordinary = np.zeros((inside.shape[0] * inside.shape[1], 2, 4))
         ordinary[:, 0, :3] = (share[..., None] * (inside - one.apex)).reshape(-1, 3)
         ordinary[:, 0, 3] = 2.0 * share.ravel()

@@ -17,7 +17,7 @@ from ..media.stack import Stack
 from ..running import announce, in_threads, thread_count
 from .basis import Basis
 from .coupling import Points, fan_points, moments_of, radii_of, with_fan, with_sheets
-from .sheet_basis import SheetBasis
+from .sheet_basis import Fan, SheetBasis
 from .sheet_matrix import arrays_of, in_shares, scales
 
 Complexes = NDArray[np.complex128]
@@ -68,8 +68,18 @@ def _fill(basis: SheetBasis, table: KernelTable, frequency: float, matrix: Compl
     in_shares(basis, matrix, _NEAR_COST, fill)
 
 
-def _potentials(points: Points, basis: SheetBasis, table: KernelTable) -> Complexes:
-    """What the triangles do to every row and set: (rows, 2, 5, triangles)."""
+def _seen_by(fans: tuple[Fan, ...], basis: SheetBasis, table: KernelTable) -> Complexes:
+    """What the triangles do to feet, a row each, and the two sets of each: (feet, 2, 5, triangles)."""
+    mesh = basis.mesh
+    wide = np.array([mesh.columns[16, f.triangles].max() for f in fans])
+    off = np.array([np.linalg.norm(mesh.centres - f.apex, axis=1) for f in fans])
+    near = off < 4.0 * wide[:, None] + 2.0 * mesh.columns[16]
+    close = _potentials(fan_points(basis, fans), near, basis, table)
+    return close + _potentials(fan_points(basis, fans, near=False), ~near, basis, table)
+
+
+def _potentials(points: Points, wanted: NDArray[np.bool_], basis: SheetBasis, table: KernelTable) -> Complexes:
+    """What the triangles that are wanted (rows, triangles) do to every row and set: (rows, 2, 5, triangles)."""
     from ..kernels.printed import printed_potentials
 
     announce(printed_potentials)
@@ -80,8 +90,8 @@ def _potentials(points: Points, basis: SheetBasis, table: KernelTable) -> Comple
     def work(own: int) -> None:
         for part in range(own, 4 * threads, threads):
             printed_potentials(
-                basis.mesh.columns, points.places, points.owner, points.weights, table.wavenumber, table.images,
-                table.steps, table.whole, table.rest, stops[part], stops[part + 1], out,
+                basis.mesh.columns, points.places, points.owner, points.weights, wanted, table.wavenumber,
+                table.images, table.steps, table.whole, table.rest, stops[part], stops[part + 1], out,
             )  # fmt: skip
 
     in_threads(work, range(threads))
@@ -123,7 +133,7 @@ def _probes(basis: Basis, table: KernelTable, frequency: float, matrix: Complexe
     # Every foot has one probe; along the wire may be down.
     into = np.array([amount for _, amount in basis.feet])
     _, charge = scales(frequency)
-    seen = _potentials(fan_points(sheets, fans), sheets, table)
+    seen = _seen_by(fans, sheets, table)
     ends = _ends(basis, table)
     between = with_sheets(seen, sheets, frequency).sum(axis=1)
     for side in (0, 1):
