@@ -138,9 +138,10 @@ class Spectrum:
             for layer in layers:
                 d, eps, mu = self._figures(layer)
                 u = _root(k, eps * mu)
-                z = u / (1j * eps) if tm else 1j * mu / u
-                c, s = np.cosh(u * d), np.sinh(u * d)
-                voltage, current = voltage * c + z * current * s, current * c + voltage / z * s
+                c, over = np.cosh(u * d), np.where(u == 0.0, d, np.sinh(u * d) / np.where(u == 0.0, 1.0, u))
+                # z sinh and sinh / z of the layer's line.
+                one, two = (u * u * over / (1j * eps), 1j * eps * over) if tm else (1j * mu * over, u * u * over / (1j * mu))
+                voltage, current = voltage * c + one * current, current * c + two * voltage
             ends.append((voltage, current))
         (down, into), (up, out) = ends
         return np.asarray(down * out + up * into)
