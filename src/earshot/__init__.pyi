@@ -65,6 +65,9 @@ from .media.kernel_table import KernelTable as KernelTable
 from .media.kernel_table import kernel_table as kernel_table
 from .media.modes import SurfaceWave as SurfaceWave
 from .media.modes import surface_waves as surface_waves
+from .media.patch_start import PatchStart as PatchStart
+from .media.patch_start import disk_start as disk_start
+from .media.patch_start import patch_start as patch_start
 from .media.sommerfeld import sommerfeld_integrals as sommerfeld_integrals
 from .media.spectral import Spectrum as Spectrum
 from .media.stack import Dielectric as Dielectric

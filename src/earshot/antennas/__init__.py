@@ -7,6 +7,7 @@ rod="8 mm")`. What they give can be changed, solved and written like any other d
 from .beams import log_periodic, quad, stepped_yagi, yagi
 from .flares import discone, horn, sleeve_dipole, waveguide
 from .loops import circular_loop, delta_loop, helix, square_loop
+from .patches import disk_patch, inset_patch, patch
 from .plates import bow_tie, corner_reflector, plane_reflector, plate_monopole
 from .rods import (
     dipole,
@@ -26,15 +27,18 @@ __all__ = [
     "delta_loop",
     "dipole",
     "discone",
+    "disk_patch",
     "end_fed",
     "folded_dipole",
     "helix",
     "horn",
+    "inset_patch",
     "inverted_v",
     "log_periodic",
     "monopole",
     "off_centre",
     "open_sleeve",
+    "patch",
     "plane_reflector",
     "plate_monopole",
     "quad",

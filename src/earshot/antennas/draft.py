@@ -11,10 +11,12 @@ from .. import units
 from ..errors import UsageError
 from ..files.design_file import design_from_text
 from ..geometry.design import Design
+from ..media.stack import Dielectric, dielectrics
 
 _REMARKS = {
     "wire": "The metal: add metal = 'aluminium', say, for losses.",
     "sheet": "Metal sheets: add metal and thickness for losses, density for a finer mesh.",
+    "layer": "On a plane at z = 0, from the bottom up; the metal is printed on the topmost.",
     "port": "Where it is fed, and the impedance it is matched to.",
     "terminal": "Where the line is joined to it.",
     "line": "Ideal lines; they have no field of their own.",
@@ -47,6 +49,15 @@ class Draft:
     def rod(self, is_: str = "0.004 lambda") -> None:
         """The diameter every ready-made antenna has."""
         self.value("rod", is_, "0.0001 lambda", "0.03 lambda", "diameter of the metal")
+
+    def layer(self, thickness: str, made: Dielectric) -> None:
+        """A layer on a plane, of a dielectric that is in the library or is written down here."""
+        if made not in dielectrics():
+            rows = [f"permittivity = {made.permittivity}", f"loss_tangent = {made.loss_tangent}"]
+            rows += [f"permeability = {made.permeability}", f"source = {_quoted(made.source)}"]
+            self._parts.append("\n".join(["", f"[dielectrics.{_quoted(made.name)}]", *rows]))
+        self._remark("layer")
+        self._parts.append(f"[[layer]]\nthickness = {_quoted(thickness)}\nof = {_quoted(made.name)}")
 
     def wire(self, name: str, *points: str, radius: str = "rod / 2") -> None:
         """A wire through points."""

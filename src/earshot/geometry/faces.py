@@ -189,17 +189,41 @@ def _split_points(
     return [np.array(m).reshape(-1, 3) for m in marks]
 
 
+def _abreast(
+    every: Floats, of_face: Sequence[Sequence[int]], faces: Sequence[Face], feet: Floats, edge: float, tolerance: float
+) -> list[Floats]:
+    """For every line of a rectangular face, the places on it that are level with a foot in that face."""
+    marks: list[list[Floats]] = [[] for _ in every]
+    for face, own in zip(faces, of_face, strict=True):
+        flat = face.flat(feet) if face.rectangle else np.zeros((0, 3))
+        low_x, low_y, high_x, high_y = face.area.bounds
+        inside = (np.abs(flat[:, 2]) <= tolerance) & (flat[:, 0] > low_x) & (flat[:, 0] < high_x)
+        inside &= (flat[:, 1] > low_y) & (flat[:, 1] < high_y)
+        for foot in feet[inside]:
+            for i in own:
+                start, along = every[i, 0], every[i, 1] - every[i, 0]
+                length = float(np.linalg.norm(along))
+                place = float((foot - start) @ along) / length
+                # So near its end, a corner is moved there instead.
+                if min(place, length - place) > edge * face.most:
+                    marks[i].append(start + place / length * along)
+    return [np.array(m).reshape(-1, 3) for m in marks]
+
+
 def flat_triangles(
-    faces: Sequence[Face], fixed: Floats, cuts: Sequence[Slab], edge: float, size: float
+    faces: Sequence[Face], fixed: Floats, cuts: Sequence[Slab], feet: Floats, edge: float, size: float
 ) -> list[tuple[Floats, Ints, int]]:
     """Vertices in space, triangles and sheet of every face, with the same vertices where faces and fixed edges meet.
 
-    edge: length at a rim over the usual one. size: of the antenna. Raises ModelError when lines so near one another
+    feet (n, 3): where wires stand: lines of grids go through them. edge: length at a rim over the usual one. size: of
+    the antenna. Raises ModelError when lines so near one another
     meet that no triangles fit between.
     """
     tolerance = 1e-7 * size
     every, rigid, of_face = _sticks(faces, fixed, cuts, tolerance)
     marks = _split_points(every, of_face, faces, tolerance)
+    abreast = _abreast(every, of_face, faces, feet, edge, tolerance)
+    marks = [np.concatenate(both) for both in zip(marks, abreast, strict=True)]
     pieces: list[Floats] = []
     owner: list[int] = []
     for i, line in enumerate(every):
@@ -220,7 +244,9 @@ def flat_triangles(
     stiff = np.zeros(len(atoms), bool)
     np.logical_or.at(stiff, which, rigid[np.array(owner)])
     atoms_of = _atoms_of(faces, of_face, np.array(owner), which.ravel(), points, atoms, tolerance)
-    chains = _divided(faces, atoms_of, points, atoms, stiff, cuts, edge, tolerance)
+    level = np.concatenate(abreast)
+    gap = np.linalg.norm(points[:, None] - level, axis=2).min(axis=1) if len(level) else np.full(len(points), np.inf)
+    chains = _divided(faces, atoms_of, points, atoms, stiff, cuts, gap <= 2 * tolerance, edge, tolerance)
     for _ in range(_TRIES):
         missing: defaultdict[int, set[int]] = defaultdict(set)
         found = []
@@ -278,10 +304,11 @@ def _divided(
     atoms: Ints,
     stiff: NDArray[np.bool_],
     cuts: Sequence[Slab],
+    level: NDArray[np.bool_],
     edge: float,
     tolerance: float,
 ) -> list[Floats]:
-    """Every atom cut into edges, from its first end to its last."""
+    """Every atom cut into edges, from its first end to its last. level: points that no edge need be short at."""
     most = np.full(len(atoms), np.inf)
     for face, own in zip(faces, atoms_of, strict=True):
         most[own] = np.minimum(most[own], face.most)
@@ -307,7 +334,9 @@ def _divided(
         if rigid:
             chains.append(ends)
             continue
-        first, last = (min((edge if (a, n) in rim else crease) * length_most, near[n]) for n in (i, j))
+        first, last = (
+            min((1.0 if level[n] else edge if (a, n) in rim else crease) * length_most, near[n]) for n in (i, j)
+        )
         least = min(length_most, length / 3.0) if length > edge * length_most else length_most
         cut = graded_cuts(length, first, last, least, _GROWTH) / length
         chains.append(ends[0] + cut[:, None] * (ends[1] - ends[0]))

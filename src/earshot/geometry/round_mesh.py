@@ -35,7 +35,7 @@ class RoundRule:
 
     most: greatest length of an edge. around: least chords of the widest circle. edge: length at a free rim, over the
     usual one. foot: size at the first and last end on the axis, where a wire stands. planes: heights local z that rings
-    must lie at, with the size there. rims: least chords of the first and the last ring, where another part has as many.
+    must lie at, with the size there. radii: of rings that there must be; turn: angle of a vertex of each. rims: least chords of the first and the last ring, where another part has as many.
     """
 
     most: float
@@ -44,6 +44,8 @@ class RoundRule:
     foot: tuple[float | None, float | None] = (None, None)
     planes: tuple[tuple[float, float], ...] = ()
     rims: tuple[int, int] = (0, 0)
+    radii: tuple[float, ...] = ()
+    turn: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,7 +98,8 @@ def round_mesh(surface: Surface, rule: RoundRule) -> tuple[Floats, Ints]:
                 ends.append(rule.foot[1 if last else 0] or usual if outer else usual)
             else:
                 ends.append(min((rule.edge if outer else max(rule.edge, 0.4)) * usual, 0.8 * rho))
-        marks = [(s, size) for z, size in rule.planes for s in _crossings(part, z)]
+        marks = [(s, size) for z, size in rule.planes for s in _crossings(part, 1, z)]
+        marks += [(s, usual) for rho in rule.radii for s in _crossings(part, 0, rho)]
         places = part.at(marked_cuts(part.length, ends[0], ends[1], min(usual, part.length / 4.0), marks))
         places[np.abs(places[:, 0]) < 1e-9 * widest, 0] = 0.0
         stations += list(places[1:] if stations else places)
@@ -110,13 +113,16 @@ def round_mesh(surface: Surface, rule: RoundRule) -> tuple[Floats, Ints]:
     vertices, triangles = _rings(list(zip(rings, counts.tolist(), strict=True)))
     if surface.kind == "sphere":
         vertices = vertices * _equal_volume(vertices, triangles, surface.sizes[0] / 2.0)
+    if rule.turn:
+        c, s = math.cos(rule.turn), math.sin(rule.turn)
+        vertices = vertices @ np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, 1.0]])
     return surface.to_space(vertices), triangles
 
 
-def _crossings(part: Stretch, z: float) -> list[float]:
-    """Where a stretch of the profile passes a height."""
+def _crossings(part: Stretch, axis: int, at: float) -> list[float]:
+    """Where a stretch of the profile passes a radius (axis 0) or a height (axis 1)."""
     s = np.linspace(0.0, part.length, 257)
-    off = part.at(s)[:, 1] - z
+    off = part.at(s)[:, axis] - at
     rise = np.flatnonzero(off[:-1] * off[1:] < 0.0)
     found = [float(s[i] - off[i] * (s[i + 1] - s[i]) / (off[i + 1] - off[i])) for i in rise]
     return found + [float(x) for x in s[1:-1][off[1:-1] == 0.0]]

@@ -113,12 +113,15 @@ def sheet_mesh(antenna: Antenna, wavelength: float, rule: MeshRule) -> SheetMesh
             faces += faces_of(surface, index, most)
         else:
             planes = tuple(mark for slab in own for mark in slab.heights(surface))
-            rounds[index] = RoundRule(most, rule.around, rule.edge, _feet_on_axis(antenna, sheet, rule), planes)
+            radii, turn = _feet_off_axis(antenna, sheet) if surface.kind in ("disk", "annulus") else ((), 0.0)
+            on_axis = _feet_on_axis(antenna, sheet, rule)
+            rounds[index] = RoundRule(most, rule.around, rule.edge, on_axis, planes, radii=radii, turn=turn)
     for index, how in _matched(antenna, rounds).items():
         pieces.append((*round_mesh(antenna.sheets[index].surface, how), index))
     if faces:
+        standing = np.array([place for place, _ in feet(antenna)]).reshape(-1, 3)
         fixed = np.concatenate([edges_of(v, t) for v, t, _ in pieces] or [np.zeros((0, 2, 3))])
-        pieces += flat_triangles(faces, fixed, cuts, rule.edge, antenna.size)
+        pieces += flat_triangles(faces, fixed, cuts, standing, rule.edge, antenna.size)
     return _joined(antenna, pieces, usual, rule)
 
 
@@ -182,6 +185,19 @@ def _feet_on_axis(antenna: Antenna, sheet: Sheet, rule: MeshRule) -> tuple[float
             if (on & (np.abs(local[:, 2] - height) < 1e-3 * wire.radius)).any():
                 found[end] = min(found[end] or math.inf, rule.foot * wire.radius)
     return (found[0], None) if low == high else (found[0], found[1])
+
+
+def _feet_off_axis(antenna: Antenna, sheet: Sheet) -> tuple[tuple[float, ...], float]:
+    """Radii of the places on a disk where wires stand, and the angle of the first of them."""
+    places = [place for place, reach in feet(antenna) if distance(sheet.surface, place[None])[0] <= reach]
+    local = sheet.surface.to_local(np.array(places).reshape(-1, 3))
+    rho = np.hypot(local[:, 0], local[:, 1])
+    size = sheet.surface.sizes[0]
+    # A ring so near the rim, or round the middle, would be of slivers.
+    off = local[(rho > 0.02 * size) & (rho < 0.48 * size)]
+    if not len(off):
+        return (), 0.0
+    return tuple(np.unique(np.round(np.hypot(off[:, 0], off[:, 1]), 12)).tolist()), math.atan2(off[0, 1], off[0, 0])
 
 
 def _joined(
