@@ -70,7 +70,11 @@ def _sources(texts: Texts, table: DesignTable, case: CaseTable, what: str) -> di
                 raise DesignFileError(f"{texts.name}: {what}.{kind}: {unknown('port', port, table.port)}")
             if port in sources:
                 raise DesignFileError(f"{texts.name}: {what}: port '{port}' is driven twice: keep one")
-            sources[port] = make(texts.quantity(amount, kind, f"{what}.{kind}.{port}"))
+            turn = texts.quantity(case.phase.get(port, 0.0), "angle", f"{what}.phase.{port}")
+            sources[port] = make(texts.quantity(amount, kind, f"{what}.{kind}.{port}"), turn)
+    for port in case.phase:
+        if port not in sources:
+            raise DesignFileError(f"{texts.name}: {what}.phase: port '{port}' is not driven: drive it, or leave it out")
     if not sources and len(table.port) > 1:
         raise DesignFileError(
             f"{texts.name}: {what} drives no port: add power = {{ {next(iter(table.port))} = '1 W' }}"

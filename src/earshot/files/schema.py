@@ -292,6 +292,8 @@ class CaseTable(Table):
     """By port: peak volts."""
     current: dict[str, str | float] = {}
     """By port: peak amperes."""
+    phase: dict[str, str | float] = {}
+    """By port: phase of what drives it, "-90 deg"; 0 unless given."""
     frequency: str | float | None = None
     """Where; the file's frequency unless given."""
     frequencies: list[str | float] = []

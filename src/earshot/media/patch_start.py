@@ -103,7 +103,7 @@ def disk_start(stack: Stack, frequency: str | float, resistance: float = 50.0) -
         grown = 2.0 * level / (math.pi * radius * permittivity) * (math.log(math.pi * radius / (2.0 * level)) + 1.7726)
         return radius * math.sqrt(1.0 + grown) - larger
 
-    if miss(0.3 * larger) > 0.0:
+    if level > 0.3 * larger or miss(0.3 * larger) > 0.0:
         raise UsageError(f"disk_start: a layer of {level:g} m is too thick at {hertz:g} Hz")
     radius = float(brentq(miss, 0.3 * larger, larger))
     side = radius * math.sqrt(math.pi)
