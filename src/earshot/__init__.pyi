@@ -57,12 +57,12 @@ from .geometry.surfaces import plate as plate
 from .geometry.surfaces import polygon as polygon
 from .geometry.surfaces import sphere as sphere
 from .geometry.surfaces import triangles as triangles
+from .media.kernel_table import KernelTable as KernelTable
+from .media.kernel_table import kernel_table as kernel_table
 from .media.metals import Jacket as Jacket
 from .media.metals import Metal as Metal
 from .media.metals import metal as metal
 from .media.metals import metals as metals
-from .media.kernel_table import KernelTable as KernelTable
-from .media.kernel_table import kernel_table as kernel_table
 from .media.modes import SurfaceWave as SurfaceWave
 from .media.modes import surface_waves as surface_waves
 from .media.patch_start import PatchStart as PatchStart

@@ -47,7 +47,8 @@ class Evidence:
 
     figures: every printed figure with its change under refinement. residual: largest tangential field left on
     the metal between tested places, as the voltage over a segment per volt applied; None with sheets. balance:
-    (radiated + lost)/accepted power - 1; None over layers with loss, whose share is what is left. passivity: least eigenvalue of Re(Z) over |Z|; not below zero.
+    (radiated + lost)/accepted power - 1; None over layers with loss, whose share is what is left. passivity: least
+    eigenvalue of Re(Z) over |Z|; not below zero.
     """
 
     frequency: float

@@ -71,8 +71,8 @@ def inset_patch(
 ) -> Design:
     """A rectangular patch fed by a strip of 50 ohm that is let into it: all on one side of the board.
 
-    The line comes from -x and ends in a pin to the plane, where the port is; the field is along x. values: to change, by
-    name. Raises UsageError and UnitError.
+    The line comes from -x and ends in a pin to the plane, where the port is; the field is along x. values: to change,
+    by name. Raises UsageError and UnitError.
     """
     draft = Draft("Inset patch", "A rectangular patch fed by a strip let into its rim.", frequency)
     stack = _board(draft, board, thickness)

@@ -153,7 +153,6 @@ class Currents:
         e_phi = scale * np.einsum("ij,ij->i", vectors, phi_vectors(full_phi))
         return e_theta.reshape(shape), e_phi.reshape(shape)
 
-
     def guided(self) -> list[tuple[str, float]]:
         """Power in every surface wave of a stack, W, by name; none without a stack."""
         if self.stack is None:

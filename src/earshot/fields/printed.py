@@ -30,7 +30,7 @@ def printed_field(
     spectrum = Spectrum(stack, frequency)
     sine, cosine = np.sin(theta), np.cos(theta)
     up = cosine > 1e-12
-    turned = np.round(sine, 12)
+    turned: Floats = np.round(sine, 12).astype(float)
     unique, back = np.unique(turned, return_inverse=True)
     tm, te, probe = (x[back] for x in spectrum.into_air(unique))
     along = vectors[:, 0] * np.cos(phi) + vectors[:, 1] * np.sin(phi)

@@ -300,7 +300,9 @@ class Antenna:
             return part.transformed(np.eye(3) * factor, np.zeros(3), factor)
 
         medium = self.medium.scaled(factor) if isinstance(self.medium, Stack) else self.medium
-        return replace(self._every(stretched), medium=medium, lines=tuple(replace(x, length=x.length * factor) for x in self.lines))
+        return replace(
+            self._every(stretched), medium=medium, lines=tuple(replace(x, length=x.length * factor) for x in self.lines)
+        )
 
     def without(self, *names: str) -> Antenna:
         """The antenna less the named parts; gaps on a wire that goes, go with it, and lines with their gaps."""

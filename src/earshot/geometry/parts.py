@@ -246,8 +246,8 @@ class Port(Gap):
 
     on: the wire. at: the middle of the gap, as a fraction of the wire's length (a number from 0 to 1) or as a
     distance from the wire's first point ("0.2 m"). gap: length of the gap; six radii unless given, and no more than
-    nine tenths of a wire that stands on metal at both ends; 0 asks for an idealised gap of no width, whose susceptance depends on the mesh. reference: reference impedance in ohm, which may
-    be complex, with a resistance above zero.
+    nine tenths of a wire that stands on metal at both ends; 0 asks for an idealised gap of no width, whose susceptance
+    depends on the mesh. reference: reference impedance in ohm, which may be complex, with a resistance above zero.
 
     On a sheet: at is a point (x, y, z) in the middle of the gap, across the way its field points, "x", "y", "z" or a
     direction, and gap its width that way, 0 unless given: all of the sheet between the two planes is gap, right across

@@ -35,7 +35,8 @@ class RoundRule:
 
     most: greatest length of an edge. around: least chords of the widest circle. edge: length at a free rim, over the
     usual one. foot: size at the first and last end on the axis, where a wire stands. planes: heights local z that rings
-    must lie at, with the size there. radii: of rings that there must be; turn: angle of a vertex of each. rims: least chords of the first and the last ring, where another part has as many.
+    must lie at, with the size there. radii: of rings that there must be; turn: angle of a vertex of each. rims: least
+    chords of the first and the last ring, where another part has as many.
     """
 
     most: float

@@ -147,7 +147,13 @@ def smooth_rest(x, y, points, k, images, close, steps, rest, values, work, seen)
             work[2 + c, q] = values[c]
     for n in range(images.shape[0]):
         open_ = 0.0 if n < close else 1.0
-        deep, vr, vi, sr, si = images[n, 0] * images[n, 0] + 1e-30, images[n, 1], images[n, 2], images[n, 3], images[n, 4]
+        deep, vr, vi, sr, si = (
+            images[n, 0] * images[n, 0] + 1e-30,
+            images[n, 1],
+            images[n, 2],
+            images[n, 3],
+            images[n, 4],
+        )
         for q in range(8):
             r = math.sqrt(work[0, q] + deep)
             inverse = 1.0 / r
@@ -197,7 +203,7 @@ def _tested(x, y, weight, seen, out):
 
 @njit(fastmath=True, error_model="numpy")
 def near_pair(t, i, j, k, images, steps, rest, rule, weights, out):
-    """The seven numbers of one pair into out (14,): 1/R at the points of a rule on triangle i, the smooth rest at fewer."""
+    """The seven numbers of one pair into out (14,): 1/R at the points of a rule on i, the smooth rest at fewer."""
     out[:] = 0.0
     frames, points, static = np.empty((3, 7)), np.zeros((3, 8)), np.empty(4)
     values, work, seen = np.empty(4), np.empty((6, 8)), np.empty(8)
@@ -291,8 +297,9 @@ def fill_printed(
 def printed_potentials(t, places, owner, weights, wanted, k, images, steps, whole, rest, first, last, out):
     """What triangles first to last do to currents and charges at points, out (rows, 2, 5, m).
 
-    wanted (rows, m): which triangles a row's points are to see. As `potentials` has it: places (p, 3), owner (p,), weights (p, 2, 4) of current moment and charge; of each row and
-    set, ∫ (moment · r') A, ∫ moment A by component, and ∫ charge K.
+    wanted (rows, m): which triangles a row's points are to see. As `potentials` has it: places (p, 3), owner (p,),
+    weights (p, 2, 4) of current moment and charge; of each row and set, ∫ (moment · r') A, ∫ moment A by component, and
+    ∫ charge K.
     """
     frames, points, static = np.empty((3, 7)), np.zeros((3, 8)), np.empty(4)
     values, work, seen = np.empty(4), np.empty((6, 8)), np.empty(8)

@@ -1,4 +1,4 @@
-"""The kernels of a stack at one frequency, tabulated against distance: images in closed form, the smooth rest by cubics.
+"""The kernels of a stack at one frequency, tabulated against distance: images in closed form, the rest by cubics.
 
 Near ρ = 0 the rest is tabulated by itself; for what is not near, the whole kernel times ρ. Nodes are a quarter of the
 metal's height apart to eight heights, a height to 32, then four heights or a hundredth of a wavelength at most: a
@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -52,7 +53,7 @@ class KernelTable:
         return np.asarray(((c[..., 3] * f + c[..., 2]) * f + c[..., 1]) * f + c[..., 0], np.complex128)
 
     def _whole(self, which: int, rho: ArrayLike) -> Complexes:
-        return self._cubic(self.whole[..., which] + 1j * self.whole[..., which + 1], rho) / np.asarray(rho, float)
+        return np.asarray(self._cubic(self.whole[..., which] + 1j * self.whole[..., which + 1], rho) / np.asarray(rho))
 
     def vector(self, rho: ArrayLike) -> Complexes:
         """The vector kernel at distances > 0, 1/m."""
@@ -133,9 +134,7 @@ def kernel_table(spectrum: Spectrum, reach: float, cell: float) -> KernelTable:
     smallest = min(x.thickness for x in spectrum.stack.layers)
     wave = 2.0 * math.pi / k0
     unit = min(smallest, wave / 20.0)
-    steps = np.array(
-        [_FINE * unit, _MIDDLE * unit, 5.0 / unit, 1.5 / unit, max(0.3 / unit, _PER_WAVELENGTH / wave)]
-    )
+    steps = np.array([_FINE * unit, _MIDDLE * unit, 5.0 / unit, 1.5 / unit, max(0.3 / unit, _PER_WAVELENGTH / wave)])
     count = int(place_among(steps, np.array(reach))) + 2
     images = images_of(spectrum, 1.5 * cell)
     tall = math.fsum(x.thickness * x.material.permeability for x in spectrum.stack.below)
@@ -155,14 +154,17 @@ def kernel_table(spectrum: Spectrum, reach: float, cell: float) -> KernelTable:
     rho = _nodes(steps, count)
     beyond = spectrum.greatest_index + 0.5
     ripple = 2.0 * (spectrum.stack.height + height) * k0
-    values = np.concatenate(
-        [
-            at_zero(smooth, beyond, smallest * k0)[:, None],
-            sommerfeld_integrals(smooth, rho[1:] * k0, beyond, ripple),
-        ],
-        axis=1,
-    ) * k0
-    whole = np.zeros((2, len(rho)), complex)
+    values = (
+        np.concatenate(
+            [
+                at_zero(smooth, beyond, smallest * k0)[:, None],
+                sommerfeld_integrals(smooth, rho[1:] * k0, beyond, ripple),
+            ],
+            axis=1,
+        )
+        * k0
+    )
+    whole = np.zeros((2, len(rho)), np.complex128)
     for depth, vr, vi, sr, si in images:
         far = np.hypot(rho, depth)
         wave_there = np.exp(-1j * k0 * far) * (rho / far if depth else 1.0)
@@ -186,7 +188,7 @@ def _nodes(steps: Floats, count: int) -> Floats:
     )
 
 
-def _cubics(values: Complexes, steps: Floats) -> Complexes:
+def _cubics(values: NDArray[Any], steps: Floats) -> Complexes:
     """Through four nodes about every interval, within its own density where the last changes: (intervals, kinds, 4)."""
     from scipy.interpolate import CubicSpline
 

@@ -45,15 +45,17 @@ def patch_start(
 ) -> PatchStart:
     """A rectangular patch on one layer: half a wave of its own strip, shorter by what its ends add.
 
-    Width from (εr + 1)/2 unless given (Balanis 2016, eq. 14-6), ε_eff from the strip's own cross-section, the ends after
-    Hammerstad (1975, eq. 14-2 there), the rim's resistance from two slots that see each other (eqs. 14-12 to 14-18a),
-    and sin² along the patch to the probe. Raises UsageError for a resistance beyond the rim's.
+    Width from (εr + 1)/2 unless given (Balanis 2016, eq. 14-6), ε_eff from the strip's own cross-section, the ends
+    after Hammerstad (1975, eq. 14-2 there), the rim's resistance from two slots that see each other (eqs. 14-12 to
+    14-18a), and sin² along the patch to the probe. Raises UsageError for a resistance beyond the rim's.
     """
     level, permittivity = _single(stack, "patch_start")
     hertz = units.frequency(frequency)
     wave = wavelength(hertz)
     wide = (
-        0.5 * wave / math.sqrt((permittivity + 1.0) / 2.0) if width is None else units.length(width, "patch_start, width")
+        0.5 * wave / math.sqrt((permittivity + 1.0) / 2.0)
+        if width is None
+        else units.length(width, "patch_start, width")
     )
     effective = strip_line(stack, wide, hertz).effective_permittivity
     ratio = wide / level

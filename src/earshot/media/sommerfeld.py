@@ -8,13 +8,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 Complexes = NDArray[np.complex128]
 Floats = NDArray[np.float64]
-Function = Callable[[Complexes], Complexes]
+Function = Callable[[NDArray[Any]], Complexes]
 
 _ORDER = 16
 _FADED = 38.0
@@ -31,8 +32,9 @@ def _panels(edges: Floats) -> tuple[Floats, Floats]:
 def sommerfeld_integrals(f: Function, rho: Floats, beyond: float, ripple: float) -> Complexes:
     """S(ρ) of every function f gives: (functions, ρ).
 
-    f: spectra (functions, n) at wavenumbers (n,). rho (n,): distances > 0, rising. beyond: a real wavenumber beyond which
-    f has no poles or branch points. ripple: the largest height, f going like e^{-k ripple}, that must be followed.
+    f: spectra (functions, n) at wavenumbers (n,). rho (n,): distances > 0, rising. beyond: a real wavenumber beyond
+    which f has no poles or branch points. ripple: the largest height, f going like e^{-k ripple}, that must be
+    followed.
     """
     rho = np.asarray(rho, float)
     found = []

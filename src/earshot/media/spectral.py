@@ -23,8 +23,8 @@ Complexes = NDArray[np.complex128]
 class Waves:
     """What flows from unit currents at one transverse wavenumber (any shape of it).
 
-    tm, te: voltage at the metal from one ampere of horizontal current there, along k and square to it. probe: voltage at
-    the metal from a vertical current of one ampere all the way up from the plane; probe_self: ∫ E_z dz along it.
+    tm, te: voltage at the metal from one ampere of horizontal current there, along k and square to it. probe: voltage
+    at the metal from a vertical current of one ampere all the way up from the plane; probe_self: ∫ E_z dz along it.
     """
 
     tm: Complexes
@@ -120,7 +120,7 @@ class Spectrum:
         return at_metal, total
 
     def into_air(self, sine: NDArray[np.float64]) -> tuple[Complexes, Complexes, Complexes]:
-        """At the topmost face, for sin θ: tangential field over horizontal current for TM and TE, and over the probe."""
+        """For sin θ, at the topmost face: field along it over horizontal current, TM and TE, and over the probe."""
         k = np.clip(np.asarray(sine, float), 1e-9, 1.0 - 1e-12).astype(complex)
         seen = self.waves(k)
         through_tm, through_te = (self._up(k, tm)[1] for tm in (True, False))
@@ -140,7 +140,9 @@ class Spectrum:
                 u = _root(k, eps * mu)
                 c, over = np.cosh(u * d), np.where(u == 0.0, d, np.sinh(u * d) / np.where(u == 0.0, 1.0, u))
                 # z sinh and sinh / z of the layer's line.
-                one, two = (u * u * over / (1j * eps), 1j * eps * over) if tm else (1j * mu * over, u * u * over / (1j * mu))
+                one, two = (
+                    (u * u * over / (1j * eps), 1j * eps * over) if tm else (1j * mu * over, u * u * over / (1j * mu))
+                )
                 voltage, current = voltage * c + one * current, current * c + two * voltage
             ends.append((voltage, current))
         (down, into), (up, out) = ends

@@ -30,7 +30,9 @@ class Dielectric:
             if not (math.isfinite(value) and value >= least):
                 raise UsageError(f"dielectric '{self.name}': {what} {value} is below {least:g}")
         if self.loss_tangent > 1.0:
-            raise UsageError(f"dielectric '{self.name}': loss tangent {self.loss_tangent} is above 1: is it in percent?")
+            raise UsageError(
+                f"dielectric '{self.name}': loss tangent {self.loss_tangent} is above 1: is it in percent?"
+            )
 
     @property
     def complex_permittivity(self) -> complex:

@@ -1,7 +1,7 @@
 """A strip on layers in cross-section: the wave it guides, by the same spectra as everything else on a stack.
 
-Galerkin's method in the transverse wavenumber (Itoh and Mittra 1973), with currents that have the right edges: along the
-strip T_2n(ξ)/√(1-ξ²), across it U_2n-1(ξ)√(1-ξ²), ξ = 2x/w, whose transforms are Bessel functions.
+Galerkin's method in the transverse wavenumber (Itoh and Mittra 1973), with currents that have the right edges: along
+the strip T_2n(ξ)/√(1-ξ²), across it U_2n-1(ξ)√(1-ξ²), ξ = 2x/w, whose transforms are Bessel functions.
 """
 
 from __future__ import annotations

@@ -178,7 +178,7 @@ def drive_table(driven: Driven) -> Group:
             f"{abs(row['voltage_V']):.4g}",
             f"{abs(row['current_A']):.4g}",
             f"{z.real:.2f} {z.imag:+.2f}j" if math.isfinite(abs(z)) else "open",
-            f"{row['power_W']:.4g}",
+            f"{row['power_W'].real:.4g}",
         )
     return _titled("at the ports", table)
 
