@@ -49,7 +49,10 @@ points = 11
 """
 
 
-@pytest.fixture(scope="module", params=["buoy_monopole", "uplink_turnstile", "hut_roof", "mainland_guide", "two masts"])
+DEMOS = ["buoy_monopole", "uplink_turnstile", "hut_roof", "mainland_guide", "mainland_patch", "uplink_patch"]
+
+
+@pytest.fixture(scope="module", params=[*DEMOS, "two masts"])
 def solved(request, demo_path, tmp_path_factory):
     path = demo_path.with_name(f"{request.param}.toml")
     if request.param == "two masts":

@@ -21,10 +21,11 @@ from ..errors import EarshotError, UsageError
 from ..geometry.design import Design
 from ..geometry.mesh import MeshRule, WireMesh
 from ..geometry.sheet_mesh import SheetMesh
+from ..media.stack import Stack
 from ..moments.basis import Basis
 from ..moments.response import Response
 from ..moments.sheet_basis import sheet_basis
-from ..moments.wire_basis import wire_basis
+from ..moments.wire_basis import probe_basis, wire_basis
 from ..running import Record
 from .atomic import write_atomically
 from .design_file import DesignFile, FileBuild, design_from_text
@@ -195,7 +196,9 @@ def _assembled(path: Path, attributes: dict[str, Any], arrays: dict[str, NDArray
     parts["grounded"] = parts["grounded"].astype(bool)
     grid = WireMesh(**parts, wavelength=float(attributes["mesh_wavelength_m"]))
     sheets = sheet_basis(SheetMesh(**{name: arrays[name] for name in _SHEETS})) if "vertices" in arrays else None
-    basis = Basis(wire_basis(grid), sheets, float(attributes["foot_reach_m"]))
+    printed = isinstance(antenna.medium, Stack)
+    wires = probe_basis(grid) if printed else wire_basis(grid)
+    basis = Basis(wires, sheets, float(attributes["foot_reach_m"]), probes=printed)
     response = Response(antenna, basis, arrays["solved"], joined("currents"), joined("solved_admittance"))
     gaps = len(antenna.gaps)
     if response.coefficients.shape[1:] != (gaps, basis.size):

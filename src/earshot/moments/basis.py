@@ -17,7 +17,7 @@ from ..geometry.mesh import MeshRule, WireMesh, mesh, straight_mesh
 from ..geometry.sheet_mesh import SheetMesh, sheet_mesh
 from ..media.stack import Stack
 from .sheet_basis import Fan, SheetBasis, fan, sheet_basis
-from .wire_basis import WireBasis, wire_basis
+from .wire_basis import WireBasis, probe_basis, wire_basis
 
 Complexes = NDArray[np.complex128]
 Floats = NDArray[np.float64]
@@ -101,21 +101,10 @@ class Basis:
 
 def antenna_basis(antenna: Antenna, wavelength: float, rule: MeshRule) -> Basis:
     """Basis functions on the mesh for wavelengths down to `wavelength`, metres."""
-    if isinstance(antenna.medium, Stack):
-        return _printed(antenna, wavelength, rule)
-    wires = wire_basis(mesh(antenna, wavelength, rule))
+    printed = isinstance(antenna.medium, Stack)
+    wires = probe_basis(straight_mesh(antenna)) if printed else wire_basis(mesh(antenna, wavelength, rule))
     if not antenna.sheets:
         return Basis(wires)
     thickest = max((w.radius for w in antenna.wires), default=0.0)
     reach = 1e-9 * antenna.size + 2e-3 * thickest
-    return Basis(wires, sheet_basis(sheet_mesh(antenna, wavelength, rule)), reach)
-
-
-def _printed(antenna: Antenna, wavelength: float, rule: MeshRule) -> Basis:
-    """Metal on a stack, and probes: one current along each wire."""
-    grid = straight_mesh(antenna)
-    count = np.arange(len(grid))
-    wires = WireBasis(grid, np.stack([2 * count, 2 * count + 1]), np.ones((2, len(grid))))
-    sheets = sheet_basis(sheet_mesh(antenna, wavelength, rule))
-    thickest = max((w.radius for w in antenna.wires), default=0.0)
-    return Basis(wires, sheets, 1e-9 * antenna.size + 2e-3 * thickest, probes=True)
+    return Basis(wires, sheet_basis(sheet_mesh(antenna, wavelength, rule)), reach, probes=printed)

@@ -17,6 +17,7 @@ from ...fields.near import NearField, plane_of_points
 from ...files.atomic import folder as make_folder
 from ...files.atomic import write_atomically
 from ...geometry.antenna import Antenna
+from ...media.stack import Stack
 from ...running import report
 from .options import Format, Frequencies, Json, ModelPath, Readouts, Sets, known_format
 from .runs import Run, opened
@@ -112,7 +113,7 @@ def drawings(wishes: Wishes) -> dict[str, Callable[[Run], Any]]:
 
     at = wishes.at
     return {
-        "geometry": lambda r: plots.geometry(r.file.design),
+        "geometry": lambda r: plots.geometry(r.file.design, mesh=r.solution.sheet_mesh),
         "vswr": lambda r: plots.vswr(r.solution.network, at=at),
         "impedance": lambda r: plots.impedance(r.solution.network, at=at),
         "return-loss": lambda r: plots.return_loss(r.solution.network, at=at),
@@ -133,7 +134,10 @@ def drawings(wishes: Wishes) -> dict[str, Callable[[Run], Any]]:
 
 def figures_for(antenna: Antenna) -> list[str]:
     """The figures there are of an antenna: along wires for wires, of surface currents for sheets."""
-    missing = (() if antenna.wires else ("currents", "charge")) + (() if antenna.sheets else ("surface", "animation"))
+    printed = isinstance(antenna.medium, Stack)
+    # Along a probe the current is of one strength; near fields are not worked out over layers.
+    missing = {"currents", "charge"} if printed or not antenna.wires else set()
+    missing |= (set() if antenna.sheets else {"surface", "animation"}) | ({"near"} if printed else set())
     return [name for name in FIGURES if name not in missing]
 
 

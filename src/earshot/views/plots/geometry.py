@@ -8,6 +8,7 @@ from collections.abc import Iterable, Sequence
 from typing import Any
 
 import numpy as np
+from matplotlib.collections import PolyCollection
 from matplotlib.figure import Figure
 from numpy.typing import NDArray
 
@@ -16,6 +17,8 @@ from ...geometry.antenna import Antenna
 from ...geometry.design import Design
 from ...geometry.findings import Finding
 from ...geometry.parts import Gap, Port, Wire
+from ...geometry.sheet_mesh import SheetMesh
+from ...media.stack import Stack
 from ...units import engineering
 from .solids import arrows, plane_outline, space
 from .style import FAINT, INK, LINES, SOFT, heading, look, sheet
@@ -33,7 +36,11 @@ class _View:
 
     def __init__(self, figure: Figure, antenna: Antenna, width: float) -> None:
         low, high = antenna.extent
-        if antenna.medium.has_plane:
+        printed = isinstance(antenna.medium, Stack)
+        if printed:
+            # Seen from above, with a margin of the board.
+            low = np.append(low[:2], high[2])
+        elif antenna.medium.has_plane:
             low = np.minimum(low, high * [1.0, 1.0, 0.0])
         self.size = float(np.linalg.norm(high - low))
         self.middle = 0.5 * (low + high)
@@ -91,17 +98,29 @@ class _View:
         return np.asarray(out / np.linalg.norm(out))
 
 
-def geometry(model: Design | Antenna, *, findings: Iterable[Finding] = (), names: bool | None = None) -> Figure:
-    """The antenna to scale, flat ones seen straight on, others in space.
+def geometry(
+    model: Design | Antenna,
+    *,
+    findings: Iterable[Finding] = (),
+    names: bool | None = None,
+    mesh: SheetMesh | None = None,
+) -> Figure:
+    """The antenna to scale, flat ones seen straight on, others in space; what is printed on layers from above.
 
     model: a design, whose dimensions are drawn where its file says, or an antenna. findings: drawn where they are,
-    numbered and told at the side, worst first. names: of the wires; drawn unless there are more than 24.
+    numbered and told at the side, worst first. names: of the wires; drawn unless there are more than 24. mesh: of
+    a solution, whose triangles are drawn on what is seen straight on.
     """
     antenna = antenna_of(model)
     told = list(findings)
     with look():
         figure = sheet()
         view = _View(figure, antenna, 0.66 if told else 0.97)
+        if mesh is not None and view.flat:
+            corners = mesh.corners[..., [view.across, view.up]]
+            edges = PolyCollection(corners, facecolor="none", edgecolor=FAINT, linewidth=0.3, zorder=0.3)
+            edges.set_clip_on(False)
+            view.axes.add_collection(edges)
         wanted = len(antenna.metal) <= _MOST_NAMES if names is None else names
         _wires(view, antenna, wanted)
         shown = dimensions(model) if isinstance(model, Design) else []
@@ -121,7 +140,8 @@ def _wires(view: _View, antenna: Antenna, names: bool) -> None:
     draw_sheets(view.axes, antenna, flat=(view.across, view.up) if view.flat else None, names=names)
     for i, wire in enumerate(antenna.wires):
         view.line(wire.corners, color=INK, linewidth=2.6, solid_capstyle="round", solid_joinstyle="round")
-        if names:
+        # A probe seen from above is under its port.
+        if names and not isinstance(antenna.medium, Stack):
             # Off the middle, where ports usually are, and not all at the same share.
             place = wire.at(wire.length * (0.66 if i % 2 else 0.72))
             view.word(place, wire.name, color=INK, ha="center", va="center")

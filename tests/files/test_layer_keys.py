@@ -1,0 +1,100 @@
+"""Layers, dielectrics and phases in design files."""
+
+import math
+from importlib import resources
+
+import pytest
+
+import earshot as es
+
+PATCH = """
+title = "patch"
+frequency = "2.4 GHz"
+
+[values]
+thickness = "1.6 mm"
+
+[dielectrics.mine]
+permittivity = 4.1
+loss_tangent = 0.011
+source = "measured"
+
+[[layer]]
+thickness = "thickness"
+of = "mine"
+printed = true
+
+[[layer]]
+thickness = "thickness / 2"
+of = "ptfe"
+
+[sheet.patch]
+plate = { width = "29 mm", depth = "38 mm", centre = "0, 0, thickness" }
+
+[wire.pin]
+radius = "0.5 mm"
+points = ["6 mm, 0, 0", "6 mm, 0, thickness"]
+
+[port.feed]
+on = "pin"
+at = 0
+"""
+
+
+def read(tmp_path, text):
+    (tmp_path / "patch.toml").write_text(text, encoding="utf-8")
+    return es.read_design(tmp_path / "patch.toml")
+
+
+def test_layers_are_read_with_values_and_written_again(tmp_path):
+    design = read(tmp_path, PATCH).design
+    stack = design.antenna.medium
+    assert isinstance(stack, es.Stack)
+    assert (stack.metal_on, stack.level, stack.height) == (1, 1.6e-3, pytest.approx(2.4e-3))
+    assert stack.layers[0].material == es.Dielectric("mine", 4.1, 0.011, 1.0, "measured")
+    assert stack.layers[1].material == es.dielectric("ptfe")
+    assert str(stack).startswith("1.6 mm of mine (εr 4.1, tan δ 0.011) under 800 µm of ptfe (εr 2.08, ")
+    assert str(stack).endswith(" on a plane, metal on layer 1")
+    thinner = design.with_(thickness="0.8 mm")
+    assert thinner.antenna.medium.level == pytest.approx(0.8e-3)
+    again = es.read_design(es.write(thinner, tmp_path / "thinner.toml")).design
+    assert again.antenna == thinner.antenna
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "says"),
+    [
+        ('of = "mine"', 'of = "min"', "layer, 1: there is no dielectric 'min'"),
+        ('of = "ptfe"', 'of = "ptfe"\nprinted = true', "metal is printed on one layer"),
+        ('frequency = "2.4 GHz"', 'frequency = "2.4 GHz"\nmedium = "perfect plane"', "medium: it has layers as well"),
+        ("permittivity = 4.1", "permittivity = 0.4", "permittivity 0.4 is below 1"),
+        ('thickness = "thickness / 2"', 'thickness = "0 mm"', "layer, 2: layer: thickness 0.0 is not above zero"),
+        ("loss_tangent", "los_tangent", "did you mean 'loss_tangent'"),
+    ],
+)
+def test_what_is_wrong_with_layers_is_told(tmp_path, old, new, says):
+    with pytest.raises(es.DesignFileError, match=says):
+        read(tmp_path, PATCH.replace(old, new, 1))
+
+
+def test_phases_turn_sources(tmp_path):
+    demo = resources.files("earshot") / "demo" / "uplink_patch.toml"
+    text = demo.read_text(encoding="utf-8")
+    case = read(tmp_path, text).cases[0]
+    turns = [math.degrees(math.atan2(s.amount.imag, s.amount.real)) for s in case.sources.values()]
+    assert turns == pytest.approx([0, -90, -180, 90]) or turns == pytest.approx([0, -90, 180, 90])
+    with pytest.raises(es.DesignFileError, match="port 'fifth' is not driven"):
+        read(tmp_path, text.replace("phase = { second", 'phase = { fifth = "10 deg", second'))
+
+
+def test_a_round_patch_fed_in_turn_is_circular(tmp_path):
+    demo = resources.files("earshot") / "demo" / "uplink_patch.toml"
+    file = read(tmp_path, demo.read_text(encoding="utf-8"))
+    (driven,) = es.solve(file.design).run(*file.cases)["uplink"]
+    beam = driven.far_field()
+    top = beam.cut(azimuth="0 deg").sel(angle=90.0, method="nearest")
+    assert float(top["axial_ratio"]) < 0.1
+    assert float(top["gain_rhcp"]) > float(top["gain_lhcp"]) + 40
+    assert driven.accepted > 0.95 * driven.incident
+    active = driven.ports_table()["active_impedance_ohm"]
+    assert abs(active - active.iloc[0]).max() < 1.0
