@@ -93,6 +93,8 @@ from .network.elements import series as series
 from .network.elements import short_circuit as short_circuit
 from .network.elements import trap as trap
 from .network.elements import two_wire as two_wire
+from .network.fixtures import Fixture as Fixture
+from .network.fixtures import line_fixture as line_fixture
 from .network.network import Network as Network
 from .network.sources import amperes as amperes
 from .network.sources import volts as volts

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
@@ -9,6 +10,8 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
+from .. import units
+from ..constants import SPEED_OF_LIGHT
 from ..errors import UsageError, unknown
 from . import figures
 from .circuit import Circuit
@@ -93,6 +96,25 @@ class Network:
             name=name,
             attrs={"units": unit},
         )
+
+    def shifted(self, towards: Mapping[str, float | str], index: float | complex | NDArray[Any] = 1.0) -> Network:
+        """The network with the reference planes of ports moved towards the antenna along lines of their references.
+
+        towards: by port, a length, metres or text; below zero it goes away from it. index: wavenumber of the lines over
+        k0, one or one per frequency, such as the `index` of a `strip_line`. Raises UsageError for unknown ports and
+        complex references.
+        """
+        if np.abs(self.references.imag).max() > 0.0:
+            raise UsageError(
+                "shifted: a line has a real reference; refer the network to one first, by referred_to(...)"
+            )
+        turn = np.zeros((len(self.frequencies), len(self.ports)), complex)
+        k0 = 2.0 * math.pi * self.frequencies / SPEED_OF_LIGHT
+        for port, length in towards.items():
+            turn[:, self._index(port)] = index * k0 * units.length(length, f"shifted, {port}")
+        wave = np.exp(1j * turn)
+        matrices = np.asarray(self._scattering() * wave[:, :, None] * wave[:, None, :], np.complex128)
+        return replace(self, admittance=admittance_of(matrices, self.references))
 
     def y(self) -> xr.DataArray:
         """Admittance matrix (frequency, to, from), S: currents with every other port shorted."""

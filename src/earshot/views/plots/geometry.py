@@ -118,7 +118,7 @@ def geometry(
         view = _View(figure, antenna, 0.66 if told else 0.97)
         if mesh is not None and view.flat:
             corners = mesh.corners[..., [view.across, view.up]]
-            edges = PolyCollection(corners, facecolor="none", edgecolor=FAINT, linewidth=0.3, zorder=0.3)
+            edges = PolyCollection(list(corners), facecolor="none", edgecolor=FAINT, linewidth=0.3, zorder=0.3)
             edges.set_clip_on(False)
             view.axes.add_collection(edges)
         wanted = len(antenna.metal) <= _MOST_NAMES if names is None else names
