@@ -13,7 +13,9 @@ import numpy as np
 import earshot as es
 from earshot.geometry.mesh import mesh
 from earshot.geometry.sheet_mesh import sheet_mesh
+from earshot.moments.basis import antenna_basis
 from earshot.moments.matrix import WireMatrix
+from earshot.moments.printed import printed_matrix, table_for
 from earshot.moments.sheet_basis import sheet_basis
 from earshot.moments.sheet_matrix import fill_sheet_matrix
 from earshot.moments.wire_basis import wire_basis
@@ -73,6 +75,38 @@ def plates(side: float, repeats: int = 5) -> list[float]:
     return [float(basis.size), fill, factor, fill / factor]
 
 
+def panel(columns: int, rows: int) -> list[float]:
+    """A panel of probed patches at 5.8 GHz: table, fill with probes, fill of as many triangles in free space, and LU."""
+    from scipy import linalg
+
+    pitch, level = 0.031, 1.575e-3
+    places = [(pitch * i, pitch * j) for i in range(columns) for j in range(rows)]
+    sheets = [
+        es.Sheet(f"patch{n}", es.plate(0.0159, 0.02, centre=(x, y, level)), density=0.5)
+        for n, (x, y) in enumerate(places)
+    ]
+    pins = [
+        es.Wire(f"pin{n}", [(x + 0.003, y, 0), (x + 0.003, y, level)], radius=6.5e-4) for n, (x, y) in enumerate(places)
+    ]
+    ports = [es.Port(f"port{n}", pin.name, at=0) for n, pin in enumerate(pins)]
+    board = es.substrate(level, 2.2)
+    basis = antenna_basis(es.Antenna("panel", pins, ports, board, sheets=sheets), 299792458.0 / 5.8e9, es.MeshRule())
+    assert basis.sheets is not None
+    times: list[list[float]] = [[], [], [], []]
+    for n in range(3):
+        hertz = 5.8e9 + n
+        times[0].append(seconds(lambda at=hertz: table_for(basis, board, at)))
+        matrices: list = []
+        times[1].append(seconds(lambda at=hertz, into=matrices: into.append(printed_matrix(basis, board, at))))
+        free = np.zeros((basis.sheets.size, basis.sheets.size), complex)
+        times[2].append(seconds(lambda at=hertz, into=free: fill_sheet_matrix(basis.sheets, at, into)))
+        times[3].append(
+            seconds(lambda full=matrices[0]: linalg.lu_factor(full.T, overwrite_a=True, check_finite=False))
+        )
+    table, fill, plain, factor = map(statistics.median, times)
+    return [float(basis.size), table, fill, plain, factor, fill / plain, (table + fill + factor) / factor]
+
+
 def band() -> float:
     """A band of a ten-dipole log-periodic array, ten gaps, against the solves it takes: what fitting costs on top."""
     array = es.antennas.log_periodic("150 MHz")
@@ -95,6 +129,11 @@ def main() -> None:
     for side in (1.5, 2.3, 3.7):
         n, fill, factor, ratio = plates(side)
         print(f"| {n:.0f} | {fill:.3f} | {factor:.3f} | {ratio:.2f} |")
+    print("\n| unknowns of a panel | table, s | fill, s | in free space, s | LU, s | fill / free | all / LU |")
+    print("|---|---|---|---|---|---|---|")
+    for columns, rows in ((1, 3), (3, 6)):
+        n, *times, over_free, whole = panel(columns, rows)
+        print(f"| {n:.0f} | " + " | ".join(f"{t:.3f}" for t in times) + f" | {over_free:.2f} | {whole:.2f} |")
     print(f"\nband of ten gaps, whole / its solves: {band():.2f}")
 
 

@@ -51,19 +51,18 @@ def pictures() -> None:
         terminal("diff.png", "earshot diff tag_receiver.toml --round '1 cm'", "earshot cut-list tag_receiver.toml")
         quiet("earshot plot results.nc geometry impedance smith polar sphere pattern currents figures --out figures "
               "--at '150.1 MHz' --scale compressed")  # fmt: skip
-        quiet("earshot new yagi -f '150.1 MHz' -n 5 --out beam.toml")
-        quiet("earshot plot beam.toml geometry --out beam")
+        quiet("earshot plot mainland_patch.toml geometry --out patch")
         quiet("earshot plot mainland_guide.toml near --out guide")
-        quiet("earshot plot hut_roof.toml surface --out roof")
+        quiet("earshot plot uplink_patch.toml surface --out uplink")
         for name in ("impedance", "smith", "polar", "sphere", "pattern", "currents", "figures"):
             shutil.copy(f"figures/{name}.png", HERE)
         for source, name in (
             ("findings.png", "findings.png"),
-            ("beam/geometry.png", "geometry.png"),
+            ("patch/geometry.png", "geometry.png"),
             ("comparison/vswr.png", "vswr.png"),
             ("comparison/cartesian.png", "cartesian.png"),
             ("guide/near.png", "near.png"),
-            ("roof/surface.png", "surface.png"),
+            ("uplink/surface.png", "surface.png"),
         ):
             shutil.copy(source, HERE / name)
 

@@ -29,6 +29,9 @@ def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
         "uplink_turnstile.toml",
         "hut_roof.toml",
         "mainland_guide.toml",
+        "mainland_patch.toml",
+        "mainland_panel.toml",
+        "uplink_patch.toml",
         "roof_meter.csv",
     ):
         text = (designs / name).read_text(encoding="utf-8")
