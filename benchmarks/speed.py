@@ -76,7 +76,7 @@ def plates(side: float, repeats: int = 5) -> list[float]:
 
 
 def panel(columns: int, rows: int) -> list[float]:
-    """A panel of probed patches at 5.8 GHz: table, fill with probes, fill of as many triangles in free space, and LU."""
+    """A panel of probed patches: table, fill with probes, fill of as many triangles in free space, and LU."""
     from scipy import linalg
 
     pitch, level = 0.031, 1.575e-3
