@@ -98,3 +98,21 @@ def test_a_round_patch_fed_in_turn_is_circular(tmp_path):
     assert driven.accepted > 0.95 * driven.incident
     active = driven.ports_table()["active_impedance_ohm"]
     assert abs(active - active.iloc[0]).max() < 1.0
+
+
+def test_a_direction_over_frequency(tmp_path):
+    demo = resources.files("earshot") / "demo" / "uplink_patch.toml"
+    file = read(tmp_path, demo.read_text(encoding="utf-8"))
+    answer = es.solve(file.design, ["396 MHz", "401 MHz"])
+    drive = dict(file.cases[0].sources)
+    table = answer.towards((0, 0, 1), drive)
+    assert table.index.tolist() == [396e6, 401e6]
+    assert (table["axial_ratio"] < 0.1).all()
+    assert (table["gain_rhcp"] - table["gain"]).abs().max() < 1e-3
+    driven = answer.drive(drive, "401 MHz")
+    active = driven.ports_table()["active_impedance_ohm"]["second"]
+    assert table.loc[401e6, "active reflection, second"] == pytest.approx((active - 50) / (active + 50))
+    with pytest.raises(es.UsageError, match="below the plane"):
+        answer.towards((0, 0, -1), drive)
+    with pytest.raises(es.UsageError, match="not a direction"):
+        answer.towards((0, 0, 0), drive)

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from .. import units
 from ..constants import SPEED_OF_LIGHT
@@ -121,6 +121,31 @@ class Solution:
                     row[f"{which} gain, {name}"] = gain
             rows[beam.frequency] = row
         return pd.DataFrame(rows).T.rename_axis("frequency_Hz")
+
+    def towards(
+        self,
+        direction: ArrayLike,
+        sources: dict[str, Source] | Source | None = None,
+        frequencies: Sequence[str | float] | None = None,
+        *,
+        terminations: Mapping[str, Impedance | complex] | None = None,
+    ) -> pd.DataFrame:
+        """What goes in one direction (x, y, z) over frequency, for one drive, and what the ports then see.
+
+        A row per frequency, the solved ones unless given: gains (dBi) by polarisation, axial ratio (dB), tilt (deg),
+        and of every port its active reflection coefficient (V - Z*I)/(V + ZI), Z its reference.
+        """
+        import pandas as pd
+
+        references = np.array([p.reference for p in self.antenna.ports])
+        rows = {}
+        for hertz in self.solved if frequencies is None else frequencies:
+            driven = self.drive(sources, hertz, terminations=terminations)
+            waves = driven.voltages + references * driven.currents
+            active = (driven.voltages - references.conj() * driven.currents) / waves
+            named = {f"active reflection, {p.name}": x for p, x in zip(self.antenna.ports, active, strict=True)}
+            rows[driven.frequency] = driven.far_field().towards(direction) | named
+        return pd.DataFrame.from_dict(rows, orient="index").rename_axis("frequency_Hz")
 
     @property
     def network(self) -> Network:

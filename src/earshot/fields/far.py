@@ -41,6 +41,14 @@ def decibels(ratio: ArrayLike) -> Floats:
     return np.asarray(10.0 * np.log10(np.maximum(np.asarray(ratio, float), 1e-20)))
 
 
+def _direction(given: ArrayLike, what: str) -> Floats:
+    """A unit vector (3,); raises UsageError for what is no direction."""
+    axis = np.asarray(given, float)
+    if axis.shape != (3,) or not np.linalg.norm(axis) > 0.0:
+        raise UsageError(f"{what}: {given!r} is not a direction; give three numbers, not all zero")
+    return np.asarray(axis / np.linalg.norm(axis))
+
+
 @dataclass(frozen=True, eq=False)
 class FarField:
     """The far field of an antenna, driven one way, at one frequency.
@@ -292,13 +300,11 @@ class FarField:
 
         Raises UsageError for a sector without a direction above the plane.
         """
-        axis = np.asarray(direction, float)
-        if axis.shape != (3,) or not np.linalg.norm(axis) > 0.0:
-            raise UsageError(f"sector: {direction!r} is not a direction; give three numbers, not all zero")
+        axis = _direction(direction, "sector")
         wide = units.angle(half_angle, "sector, half_angle")
         if not 0.0 < wide <= math.pi:
             raise UsageError(f"sector: half angle {half_angle} is outside 0 to 180 deg")
-        directions, weights = lobes.cap(axis / np.linalg.norm(axis), wide, min(self.step, wide / 4))
+        directions, weights = lobes.cap(axis, wide, min(self.step, wide / 4))
         above = directions[:, 2] >= -1e-12 if self.half_space else np.ones(len(directions), bool)
         if not above.any():
             raise UsageError("sector: it lies wholly below the plane, where there is no field")
@@ -309,6 +315,19 @@ class FarField:
             "mean": float(decibels(mean)),
             "greatest": float(decibels(gain.max())),
         }
+
+    def towards(self, direction: ArrayLike) -> dict[str, float]:
+        """What goes in one direction (x, y, z): gains in dBi by polarisation, axial ratio (dB), tilt (deg).
+
+        Raises UsageError for a direction below the plane.
+        """
+        axis = _direction(direction, "towards")
+        if self.half_space and axis[2] < -1e-12:
+            raise UsageError(f"towards: {direction!r} is below the plane, where there is no field")
+        theta, phi = angles_of(axis[None])
+        samples = self._samples(("direction",), theta, phi, self.field(theta, phi), "dBi")
+        left_out = ("e_theta", "e_phi")
+        return {name: float(values[0]) for name, (_, values, _) in samples.items() if name not in left_out}
 
     def summary(self) -> pd.DataFrame:
         """The figures of merit as a pandas table: value, unit, and a remark where one is needed."""
