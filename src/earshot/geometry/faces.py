@@ -62,13 +62,14 @@ def slabs(antenna: Antenna) -> list[Slab]:
 
 @dataclass(frozen=True, slots=True)
 class Face:
-    """A flat face: its sheet, frame (3, 4) of two sides, normal and origin, outline in it, greatest edge."""
+    """A flat face: its sheet, frame (3, 4) of two sides, normal and origin, area in it, greatest edge, and on rims."""
 
     sheet: int
     frame: Floats
     area: Polygon
     rectangle: bool
     most: float
+    rim: float
 
     def flat(self, points: Floats) -> Floats:
         """Points in the frame: two coordinates in the plane, one off it."""
@@ -79,13 +80,13 @@ class Face:
         return np.asarray(flat @ self.frame[:, :2].T + self.frame[:, 3])
 
 
-def faces_of(surface: Surface, sheet: int, most: float) -> list[Face]:
-    """The flat faces of a plate, box or polygon."""
+def faces_of(surface: Surface, sheet: int, most: float, rim: float) -> list[Face]:
+    """The flat faces of a plate, box or polygon. rim: greatest edge on a rim no grid can follow, over the usual one."""
     from shapely import box
 
     if surface.kind == "box":
         return [
-            Face(sheet, frame, box(-w / 2, -d / 2, w / 2, d / 2), True, min(most, w / 2, d / 2))
+            Face(sheet, frame, box(-w / 2, -d / 2, w / 2, d / 2), True, *[min(most, w / 2, d / 2)] * 2)
             for frame, w, d in box_faces(surface)
         ]
     frame = np.column_stack([surface.axes, np.array(surface.origin)])
@@ -93,7 +94,8 @@ def faces_of(surface: Surface, sheet: int, most: float) -> list[Face]:
     area = surface.outline
     rectangle = area.area > (1.0 - 1e-9) * area.envelope.area
     # Where a grid cannot be fine across an edge and long beside it, all of it is finer.
-    return [Face(sheet, frame, area, rectangle, most if rectangle else 0.8 * most)]
+    most = most if rectangle else 0.8 * most
+    return [Face(sheet, frame, area, rectangle, most, most if rectangle else rim * most)]
 
 
 def edges_of(vertices: Floats, triangles: Ints) -> Floats:
@@ -311,7 +313,7 @@ def _divided(
     """Every atom cut into edges, from its first end to its last. level: points that no edge need be short at."""
     most = np.full(len(atoms), np.inf)
     for face, own in zip(faces, atoms_of, strict=True):
-        most[own] = np.minimum(most[own], face.most)
+        most[own] = np.minimum(most[own], face.rim)
     # Where no free rim begins, metal goes on round a corner, or in several ways: what happens there is milder.
     times = np.bincount([a for own in atoms_of for a in own], minlength=len(atoms))
     rim: set[tuple[int, int]] = set()

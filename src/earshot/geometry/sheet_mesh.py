@@ -29,6 +29,7 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 _MOST_TRIANGLES = 200_000
 _PRINTED_RIM = 0.4
+_PRINTED_OUTLINE = 0.25
 
 
 @dataclass(frozen=True)
@@ -95,9 +96,11 @@ def sheet_mesh(antenna: Antenna, wavelength: float, rule: MeshRule) -> SheetMesh
 
     Raises RunError for more triangles than any memory holds, ModelError where faces cannot be joined.
     """
+    rim = 1.0
     if isinstance(antenna.medium, Stack):
         # The wave is slower under the metal; charge crowds at its rims, and that decides where a patch resonates.
         wavelength, rule = wavelength / antenna.medium.slowest, replace(rule, edge=_PRINTED_RIM * rule.edge)
+        rim = _PRINTED_OUTLINE
     usual = [_most(sheet, wavelength, rule) for sheet in antenna.sheets]
     _refuse_too_many(antenna, usual)
     cuts = slabs(antenna)
@@ -110,7 +113,7 @@ def sheet_mesh(antenna: Antenna, wavelength: float, rule: MeshRule) -> SheetMesh
         if surface.kind == "triangles":
             pieces.append((surface.corners, np.array(surface.triangles), index))
         elif surface.kind in ("plate", "box", "polygon"):
-            faces += faces_of(surface, index, most)
+            faces += faces_of(surface, index, most, rim)
         else:
             planes = tuple(mark for slab in own for mark in slab.heights(surface))
             radii, turn = _feet_off_axis(antenna, sheet) if surface.kind in ("disk", "annulus") else ((), 0.0)

@@ -79,10 +79,12 @@ def at_zero(f: Function, beyond: float, scale: float) -> Complexes:
     lift = 0.6
     along, weights = _panels(np.linspace(0.0, beyond, math.ceil(beyond / 0.3) + 1))
     rising, rises = _panels(np.array([0.0, lift]))
-    # To the end by 1/k, in panels that double.
-    edges = beyond * 2.0 ** np.arange(0, 60)
-    fine = np.unique(np.concatenate([edges, np.arange(beyond, 24.0 / scale, min(beyond, 1.0 / scale))]))
-    tail, tails = _panels(fine[fine < 1e9 * max(1.0, 1.0 / scale)])
+    # Panels that double, but for where layers are seen, k about 1/scale.
+    seen = max(beyond, 0.5 / scale)
+    rising_edges = np.append(np.arange(0.0, math.log2(seen / beyond)), math.log2(seen / beyond))
+    layered = seen + np.arange(1.0, 25.0) * max(1.0 / scale, 0.5 * beyond)
+    far = layered[-1] * 2.0 ** np.arange(1.0, 30.0)
+    tail, tails = _panels(np.unique(np.concatenate([beyond * 2.0**rising_edges, layered, far])))
     falling, falls = _panels(np.array([lift, 0.0]))
     k = np.concatenate([1j * rising, along + 1j * lift, beyond + 1j * falling, tail + 0j])
     w = np.concatenate([1j * rises, weights + 0j, 1j * falls, tails + 0j])
