@@ -1,8 +1,8 @@
 """The kernels of a stack at one frequency, tabulated against distance: images in closed form, the rest by cubics.
 
-Near ρ = 0 the rest is tabulated by itself; for what is not near, the whole kernel times ρ. Nodes are a quarter of the
-metal's height apart to eight heights, a height to 32, then four heights or a hundredth of a wavelength at most: a
-distance finds its place among them by a piecewise linear map.
+Near ρ = 0 the rest is tabulated by itself; for what is not near, the whole kernel times ρ. Nodes are a fifth of
+the thinnest layer apart to eight times its thickness, two thirds to 32, then three or a hundredth of a wavelength at
+most: a distance finds its place among them by a piecewise linear map.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from .sommerfeld import at_zero, sommerfeld_integrals
-from .spectral import Spectrum
+from .spectral import Spectrum, decay
 
 Complexes = NDArray[np.complex128]
 Floats = NDArray[np.float64]
@@ -142,8 +142,7 @@ def kernel_table(spectrum: Spectrum, reach: float, cell: float) -> KernelTable:
     def smooth(k: Complexes) -> Complexes:
         """The spectra less those of their images, and of the inductance of probes."""
         found = spectrum.kernels(k)
-        u0 = np.sqrt(k * k - 1.0)
-        u0 = np.where((u0.real < 0.0) | ((u0.real == 0.0) & (u0.imag < 0.0)), -u0, u0)
+        u0 = decay(k, 1.0)
         for depth, vr, vi, sr, si in images:
             fading = np.exp(-u0 * depth * k0) / u0
             found[0] -= complex(vr, vi) * fading
@@ -189,7 +188,7 @@ def _nodes(steps: Floats, count: int) -> Floats:
 
 
 def _cubics(values: NDArray[Any], steps: Floats) -> Complexes:
-    """Through four nodes about every interval, within its own density where the last changes: (intervals, kinds, 4)."""
+    """A spline through the nodes, as cubics of the place within every interval: (intervals, kinds, 4 powers)."""
     from scipy.interpolate import CubicSpline
 
     count = values.shape[1]

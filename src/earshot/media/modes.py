@@ -40,7 +40,7 @@ class SurfaceWave:
 
 @lru_cache(maxsize=64)
 def surface_waves(spectrum: Spectrum) -> tuple[SurfaceWave, ...]:
-    """Every surface wave that runs, TM first, the slowest last of each kind; with losses, followed from without them.
+    """Every surface wave that runs, TM first, the slowest first of each kind; with losses, followed from without them.
 
     Raises RunError when the root with losses is lost.
     """

@@ -40,7 +40,7 @@ def sommerfeld_integrals(f: Function, rho: Floats, beyond: float, ripple: float)
     found = []
     first = 0
     while first < len(rho):
-        # Distances within an octave share their path.
+        # Distances within a factor of two share their path.
         last = int(np.searchsorted(rho, 2.0 * rho[first] * (1 + 1e-12)))
         found.append(_group(f, rho[first:last], beyond, ripple))
         first = last
@@ -52,7 +52,7 @@ def _group(f: Function, rho: Floats, beyond: float, ripple: float) -> Complexes:
 
     low, high = float(rho[0]), float(rho[-1])
     lift = min(0.6, _GROWTH / high)
-    count = math.ceil(beyond / min(1.0 * lift, 8.0 / high, 0.8)) + 1
+    count = math.ceil(beyond / min(lift, 8.0 / high, 0.8)) + 1
     along, weights = _panels(np.linspace(0.0, beyond, count + 1))
     rising, rises = _panels(np.array([0.0, lift]))
     k = np.concatenate([1j * rising, along + 1j * lift])

@@ -61,12 +61,12 @@ class Spectrum:
 
     def _up(self, k: Complexes, tm: bool) -> tuple[Complexes, Complexes]:
         """Impedance seen upwards from the metal, and the voltage at the topmost face from one volt there."""
-        u0 = _root(k, 1.0)
+        u0 = decay(k, 1.0)
         load = u0 / 1j if tm else 1j / u0
         through = np.ones_like(load)
         for layer in reversed(self.stack.above):
             d, eps, mu = self._figures(layer)
-            u = _root(k, eps * mu)
+            u = decay(k, eps * mu)
             z, t = (u / (1j * eps) if tm else 1j * mu / u), np.tanh(u * d)
             through = through * _sech(u * d) / (1.0 + z / load * t)
             load = z * (load + z * t) / (z + load * t)
@@ -77,7 +77,7 @@ class Spectrum:
         load = np.zeros_like(k)
         for layer in self.stack.below:
             d, eps, mu = self._figures(layer)
-            u = _root(k, eps * mu)
+            u = decay(k, eps * mu)
             z, t = (u / (1j * eps) if tm else 1j * mu / u), np.tanh(u * d)
             load = z * (load + z * t) / (z + load * t)
         return load
@@ -102,7 +102,7 @@ class Spectrum:
         steps = []
         for layer in self.stack.below:
             d, eps, mu = self._figures(layer)
-            u = _root(k, eps * mu)
+            u = decay(k, eps * mu)
             z, t, sech = u / (1j * eps), np.tanh(u * d), _sech(u * d)
             forced = 1j * k / u**2
             before, share = source - inner * forced, 1.0 + inner / z * t
@@ -129,7 +129,7 @@ class Spectrum:
     def resonance(self, k: Complexes, tm: bool) -> Complexes:
         """Zero where a surface wave runs, and without poles, as a function of k > 1 on the real axis and near it."""
         k = np.asarray(k, np.complex128)
-        u0 = _root(k, 1.0)
+        u0 = decay(k, 1.0)
         ends = []
         for layers, voltage, current in (
             (self.stack.below, np.zeros_like(k), np.ones_like(k)),
@@ -137,7 +137,7 @@ class Spectrum:
         ):
             for layer in layers:
                 d, eps, mu = self._figures(layer)
-                u = _root(k, eps * mu)
+                u = decay(k, eps * mu)
                 c, over = np.cosh(u * d), np.where(u == 0.0, d, np.sinh(u * d) / np.where(u == 0.0, 1.0, u))
                 # z sinh and sinh / z of the layer's line.
                 one, two = (
@@ -164,8 +164,8 @@ class Spectrum:
         return np.stack([vector, scalar, scalar - end, scalar - 2.0 * end + alone])
 
 
-def _root(k: Complexes, square: complex) -> Complexes:
-    """√(k² - εµ) with its real part above zero, +j√ where there is none."""
+def decay(k: Complexes, square: complex) -> Complexes:
+    """u = √(k² - εµ) with its real part above zero, +j√ where there is none."""
     root = np.sqrt(np.asarray(k * k - square, np.complex128))
     return np.asarray(np.where((root.real < 0.0) | ((root.real == 0.0) & (root.imag < 0.0)), -root, root))
 
