@@ -128,7 +128,7 @@ def on_ringed_disk(radius, step=0.08, rim=0.004, thin=0.001):
     edges = list(itertools.takewhile(lambda e: e < 1.8 * step, (rim * 1.8**i for i in range(20))))
     inner = radius - np.cumsum(edges)
     rings = [r for r in rings if r < inner[-1] - 0.4 * edges[-1]]
-    surface = revolved([(r, 0.0) for r in (*rings, *inner[::-1], radius)], wide=0.8)
+    surface = revolved([(r, 0.0) for r in (*rings, *inner[::-1], radius)], chords=36, wide=0.8)
     mast = es.Wire("mast", [(0, 0, 0), (0, 0, 0.235)], radius=thin)
     return es.Antenna(
         "rings", [mast], [es.Port("feed", "mast", at=0, gap=3 * thin)], sheets=[es.Sheet("disk", surface)]
