@@ -175,6 +175,13 @@ def test_a_long_probe_is_warned_of():
     assert finding.level == "warn"
 
 
+def test_a_mesh_coarse_beside_its_layers_is_warned_of():
+    thin = patch(medium=es.substrate("0.02 mm", 4.4), level=2e-5, radius=1e-5)
+    (finding,) = [f for f in thin.check("2.35 GHz") if "times as much" in f.says]
+    assert finding.level == "warn" and "sheets_per_wavelength" in finding.remedy
+    assert not [f for f in patch().check("2.35 GHz") if "times as much" in f.says]
+
+
 @pytest.mark.parametrize(
     ("make", "says"),
     [
@@ -186,8 +193,6 @@ def test_a_long_probe_is_warned_of():
         (lambda: es.Stack(es.Layer("1 mm", "air"), 2), "metal_on 2"),
         (lambda: es.strip_line(es.substrate("1 mm", 4.4), 0.0, "1 GHz"), "not above zero"),
         (lambda: es.strip_width(es.substrate("1 mm", 4.4), 900, "1 GHz"), "outside"),
-        (lambda: es.solve(patch(), "2.35 GHz").drive().near_field([(0, 0, 0.1)]), "not worked out for metal on layers"),
-        (lambda: es.scatter(patch(), es.plane_wave(0.5, 0.0, 1.0), "2.35 GHz"), "not worked out for metal on layers"),
     ],
 )
 def test_what_cannot_be_is_told(make, says):

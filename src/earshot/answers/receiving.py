@@ -16,7 +16,6 @@ from ..fields.currents import Currents
 from ..geometry.antenna import Antenna
 from ..geometry.design import Design
 from ..geometry.mesh import MeshRule
-from ..media.stack import Stack
 from ..moments.incident import PlaneWave, wave_vector
 from ..moments.ports import gap_vectors
 from ..moments.response import solved_for
@@ -101,9 +100,7 @@ def receive(
     antenna, basis, hertz = one.antenna, one.response.basis, float(one.solved[0])
     for name in terminations or {}:
         antenna.port(name)
-    if isinstance(antenna.medium, Stack):
-        raise UsageError("a plane wave is not worked out for metal on layers yet: drive it, and use reciprocity")
-    tested = wave_vector(basis, wave, hertz, antenna.medium.has_plane)
+    tested = wave_vector(basis, wave, hertz, antenna.medium)
     shorted = solved_for(antenna, basis, hertz, tested[:, None])[:, 0]
     injected = gap_vectors(antenna, basis).T @ shorted
     circuit = circuit_of(antenna)
@@ -134,9 +131,7 @@ def scatter(
     if findings.stops:
         raise ModelError("\n".join(str(f) for f in findings.stops), findings)
     basis = basis_for(antenna, hertz, rule)
-    if isinstance(antenna.medium, Stack):
-        raise UsageError("a plane wave is not worked out for metal on layers yet: drive it, and use reciprocity")
-    tested = wave_vector(basis, wave, hertz, antenna.medium.has_plane)
+    tested = wave_vector(basis, wave, hertz, antenna.medium)
     coefficients = solved_for(antenna, basis, hertz, tested[:, None])[:, 0]
     currents = gap_vectors(antenna, basis).T @ coefficients
     count = len(antenna.ports)

@@ -15,6 +15,7 @@ from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT
 from ..errors import UsageError
 from ..running import announce, in_threads, thread_count
 from .currents import Currents
+from .printed_near import fields_over
 
 if TYPE_CHECKING:
     import xarray as xr
@@ -31,7 +32,7 @@ def near_fields(currents: Currents, points: Floats, *, in_metal: str = "refuse")
     if in_metal not in ("refuse", "zero"):
         raise UsageError(f"near field: in_metal = {in_metal!r} is not 'refuse' or 'zero'")
     if currents.stack is not None:
-        raise UsageError("near field: it is not worked out for metal on layers yet; far fields and currents are")
+        return fields_over(currents, np.ascontiguousarray(points, float), in_metal == "refuse")
     from ..kernels import nearfield, sheetfield
 
     places = np.ascontiguousarray(points, float)
@@ -207,6 +208,10 @@ def power_through_box(currents: Currents, low: ArrayLike, high: ArrayLike, order
     Over a plane a box that stands on it (low z = 0) has five faces: nothing passes the sixth.
     """
     a, b = _metres(low), _metres(high)
+    if currents.stack is not None:
+        raise UsageError(
+            "power through a box: layers carry power out of it unseen; ask for the budget, or integrate a near field"
+        )
     x, w = np.polynomial.legendre.leggauss(order)
     total = 0.0
     for axis in range(3):

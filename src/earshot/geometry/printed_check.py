@@ -15,6 +15,8 @@ from .pieces import as_place, words_for
 from .profiles import distance
 
 _THICK, _THICKEST = 0.5, 1.5
+# Edges of a hundred thicknesses move a resonance by less than 1e-3; nothing was measured beyond.
+_LONGEST = 100.0
 
 
 def described(antenna: Antenna, stack: Stack) -> Iterator[Finding]:
@@ -80,3 +82,15 @@ def sized(antenna: Antenna, stack: Stack, frequency: float) -> Iterator[Finding]
         )
         level = "stop" if phase > _THICKEST else "warn"
         yield Finding(level, antenna.wires[0].name, says, "use thinner layers, or a gap in the metal as a port")
+
+
+def meshed(antenna: Antenna, stack: Stack, longest: float) -> Iterator[Finding]:
+    """Findings on a mesh with edges up to `longest`, m: how thin the layer under the metal is beside them."""
+    thickness = stack.level
+    if longest > _LONGEST * thickness:
+        says = (
+            f"the mesh is coarse beside its layers: edges of {longest:.3g} m over {thickness:.3g} m, "
+            f"{longest / thickness:.0f} times as much"
+        )
+        remedy = f"raise sheets_per_wavelength until edges are below {_LONGEST * thickness:.3g} m"
+        yield Finding("warn", antenna.name, says, remedy)

@@ -13,7 +13,9 @@ from numpy.typing import NDArray
 
 from ..constants import SPEED_OF_LIGHT, wavelength
 from ..errors import EarshotError, UsageError, unknown
+from ..media.stack import Stack
 from ..media.surroundings import PerfectPlane
+from . import printed_check
 from .antenna import Antenna
 from .faces import slabs
 from .findings import Finding
@@ -154,6 +156,8 @@ def meshed(antenna: Antenna, frequency: float, rule: MeshRule) -> Iterator[Findi
     yield from _crossings(antenna, mesh)
     yield from _wires(antenna, mesh)
     longest = float(mesh.edge_lengths.max())
+    if isinstance(antenna.medium, Stack):
+        yield from printed_check.meshed(antenna, antenna.medium, longest)
     if antenna.size < _SMALLEST * wave:
         lowest = _SMALLEST * SPEED_OF_LIGHT / antenna.size
         yield Finding(

@@ -31,10 +31,11 @@ def _add_moment(mx, my, mz, charge, dx, dy, dz, k, e_vector, e_charge, h_factor,
 
 
 @njit(error_model="numpy")
-def _add_triangle(corners, number, vector, p, k, e_vector, e_charge, h_factor, stack, out):
+def points_for(corners, p, stack, depth, found):
+    """Points on a triangle (9,) for what is seen from p: x, y, z and area, into found (4, n); how many is returned."""
     stack[0] = corners
-    depth = np.zeros(4 * _DEEPEST, np.int64)
-    top = 1
+    depth[0] = 0
+    top, count = 1, 0
     while top > 0:
         top -= 1
         level = depth[top]
@@ -67,23 +68,34 @@ def _add_triangle(corners, number, vector, p, k, e_vector, e_charge, h_factor, s
         vx, vy, vz = piece[6] - piece[0], piece[7] - piece[1], piece[8] - piece[2]
         area = 0.5 * math.sqrt((uy * vz - uz * vy) ** 2 + (uz * vx - ux * vz) ** 2 + (ux * vy - uy * vx) ** 2)
         for q in range(len(W7)):
-            x = P7[q, 0] * piece[0] + P7[q, 1] * piece[3] + P7[q, 2] * piece[6]
-            y = P7[q, 0] * piece[1] + P7[q, 1] * piece[4] + P7[q, 2] * piece[7]
-            z = P7[q, 0] * piece[2] + P7[q, 1] * piece[5] + P7[q, 2] * piece[8]
-            share = W7[q] * area
-            _add_moment(
-                share * (number * x - vector[0]), share * (number * y - vector[1]), share * (number * z - vector[2]),
-                share * 2.0 * number, p[0] - x, p[1] - y, p[2] - z, k, e_vector, e_charge, h_factor, out,
-            )  # fmt: skip
+            for x in range(3):
+                found[x, count] = P7[q, 0] * piece[x] + P7[q, 1] * piece[3 + x] + P7[q, 2] * piece[6 + x]
+            found[3, count] = W7[q] * area
+            count += 1
+    return count
+
+
+@njit(error_model="numpy")
+def room_for_points():
+    """What `points_for` works in: its stack, the depths, and as many points as there can be."""
+    # Of the pieces of one level, those nearer than twice their size are fewer than forty.
+    return np.empty((4 * _DEEPEST, 9)), np.empty(4 * _DEEPEST, np.int64), np.empty((4, 7 * 4 * 40 * _DEEPEST))
 
 
 @njit(nogil=True, cache=True, error_model="numpy")
 def sheet_fields(corners, number, vector, points, moments, places, k, e_vector, e_charge, h_factor, out):
     """Add E and H (n, 6) at places (n, 3) of triangles (m, 9) and of current moments (q, 3) at points (q, 3)."""
-    stack = np.empty((4 * _DEEPEST, 9))
+    stack, depth, found = room_for_points()
     for n in range(places.shape[0]):
+        p = places[n]
         for i in range(corners.shape[0]):
-            _add_triangle(corners[i], number[i], vector[i], places[n], k, e_vector, e_charge, h_factor, stack, out[n])
+            for q in range(points_for(corners[i], p, stack, depth, found)):
+                x, y, z, share = found[0, q], found[1, q], found[2, q], found[3, q]
+                _add_moment(
+                    share * (number[i] * x - vector[i, 0]), share * (number[i] * y - vector[i, 1]),
+                    share * (number[i] * z - vector[i, 2]), share * 2.0 * number[i], p[0] - x, p[1] - y, p[2] - z, k,
+                    e_vector, e_charge, h_factor, out[n],
+                )  # fmt: skip
         for q in range(points.shape[0]):
             _add_moment(
                 moments[q, 0], moments[q, 1], moments[q, 2], 0.0,

@@ -132,9 +132,7 @@ def kernel_table(spectrum: Spectrum, reach: float, cell: float) -> KernelTable:
     """The kernels up to a distance `reach`, m, for triangles no larger than `cell`, m."""
     k0, height = spectrum.wavenumber, spectrum.stack.level
     smallest = min(x.thickness for x in spectrum.stack.layers)
-    wave = 2.0 * math.pi / k0
-    unit = min(smallest, wave / 20.0)
-    steps = np.array([_FINE * unit, _MIDDLE * unit, 5.0 / unit, 1.5 / unit, max(0.3 / unit, _PER_WAVELENGTH / wave)])
+    steps = spacing(spectrum)
     count = int(place_among(steps, np.array(reach))) + 2
     images = images_of(spectrum, 1.5 * cell)
     tall = math.fsum(x.thickness * x.material.permeability for x in spectrum.stack.below)
@@ -150,7 +148,7 @@ def kernel_table(spectrum: Spectrum, reach: float, cell: float) -> KernelTable:
         found[3] += 2.0 * tall * k0 / (k * k + 1.0)
         return found
 
-    rho = _nodes(steps, count)
+    rho = nodes_of(steps, count)
     beyond = spectrum.greatest_index + 0.5
     ripple = 2.0 * (spectrum.stack.height + height) * k0
     values = (
@@ -170,12 +168,19 @@ def kernel_table(spectrum: Spectrum, reach: float, cell: float) -> KernelTable:
         whole += np.array([[complex(vr, vi)], [complex(sr, si)]]) * wave_there
     whole += rho * values[:2]
     return KernelTable(
-        k0, images, steps, _parted(_cubics(whole, steps)), _parted(_cubics(values[:2], steps)),
-        _cubics(values[2:3], steps)[:, 0], _cubics(values[3:], steps)[:, 0], tall,
+        k0, images, steps, _parted(cubics_through(whole, rho)), _parted(cubics_through(values[:2], rho)),
+        cubics_through(values[2:3], rho)[:, 0], cubics_through(values[3:], rho)[:, 0], tall,
     )  # fmt: skip
 
 
-def _nodes(steps: Floats, count: int) -> Floats:
+def spacing(spectrum: Spectrum) -> Floats:
+    """Two bounds (m) and three densities (1/m) of the nodes a stack needs."""
+    wave = 2.0 * math.pi / spectrum.wavenumber
+    unit = min(min(x.thickness for x in spectrum.stack.layers), wave / 20.0)
+    return np.array([_FINE * unit, _MIDDLE * unit, 5.0 / unit, 1.5 / unit, max(0.3 / unit, _PER_WAVELENGTH / wave)])
+
+
+def nodes_of(steps: Floats, count: int) -> Floats:
     """Distances of nodes 0 to count + 1."""
     first, second, *density = steps
     edges = [first * density[0], first * density[0] + (second - first) * density[1]]
@@ -187,13 +192,11 @@ def _nodes(steps: Floats, count: int) -> Floats:
     )
 
 
-def _cubics(values: NDArray[Any], steps: Floats) -> Complexes:
-    """A spline through the nodes, as cubics of the place within every interval: (intervals, kinds, 4 powers)."""
+def cubics_through(values: NDArray[Any], rho: Floats, bc_type: Any = "not-a-knot") -> Complexes:
+    """A spline through values (kinds, nodes), as cubics of the place within intervals: (intervals, kinds, 4 powers)."""
     from scipy.interpolate import CubicSpline
 
-    count = values.shape[1]
-    rho = _nodes(steps, count - 2)
-    spline = CubicSpline(rho, values, axis=1)
+    spline = CubicSpline(rho, values, axis=1, bc_type=bc_type)
     # The spline's coefficients are per metre, highest power first; those wanted per interval, lowest first.
     width = np.diff(rho)
     powers = width[None, :] ** np.arange(4)[:, None]

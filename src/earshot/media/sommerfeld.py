@@ -74,6 +74,28 @@ def _group(f: Function, rho: Floats, beyond: float, ripple: float) -> Complexes:
     return np.asarray(total)
 
 
+def faded_integrals(f: Function, rho: Floats, beyond: float, height: float, order: int = 0) -> Complexes:
+    """∫ f(k) J_order(kρ) k dk of functions that fade like e^{-k height}: (functions, ρ), rho (n,) not below zero.
+
+    The path is real beyond the last pole: to be taken where the height is not far below the distances.
+    """
+    from scipy.special import jv
+
+    rho = np.asarray(rho, float)
+    wave = 4.0 / max(float(rho.max()), 1e-9)
+    lift = min(0.6, _GROWTH / max(float(rho.max()), 1e-9), 3.0 / height)
+    step = min(lift, 0.8, wave)
+    along, weights = _panels(np.linspace(0.0, beyond, math.ceil(beyond / step) + 1))
+    rising, rises = _panels(np.array([0.0, lift]))
+    edges = [beyond]
+    while edges[-1] < beyond + _FADED / height:
+        edges.append(edges[-1] + min(0.6 * edges[-1], 4.0 / height, wave))
+    tail, tails = _panels(np.array(edges))
+    k = np.concatenate([1j * rising, along + 1j * lift, beyond + 1j * (lift - rising), tail + 0j])
+    w = np.concatenate([1j * rises, weights + 0j, -1j * rises, tails + 0j])
+    return np.asarray((f(k) * (w * k)) @ jv(order, np.outer(k, rho)))
+
+
 def at_zero(f: Function, beyond: float, scale: float) -> Complexes:
     """S(0) of functions that fade as k^-3 or faster: (functions,). scale: the height over which they change."""
     lift = 0.6

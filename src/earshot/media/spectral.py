@@ -126,6 +126,23 @@ class Spectrum:
         through_tm, through_te = (self._up(k, tm)[1] for tm in (True, False))
         return seen.tm * through_tm, seen.te * through_te, seen.probe * through_tm
 
+    def above(self, k: Complexes) -> Complexes:
+        """Spectra (8, ...) of the field over the topmost face, to be multiplied by e^{-u0 z} at a height z over it.
+
+        Of a horizontal current J of divergence D, normalised: E_t = -a J + ∇(b D), E_z = -c D,
+        η0 H_t = -j ẑ × (-a' J + ∇(d D)), η0 H_z = -j ẑ·(∇a × J), with a' = u0 a: E_z from ∇·E = 0, H from curl E.
+        In this order: a, a', b, c, d, and b, c, d of what is left at a probe's place, where I leaves the probe: of D = I
+        and the probe itself, which is bounded.
+        """
+        seen = self.waves(k)
+        u0 = decay(k, 1.0)
+        tm_through, te_through = (self._up(k, kind)[1] for kind in (True, False))
+        tm, te, probe = seen.tm * tm_through, seen.te * te_through, seen.probe * tm_through
+        b, c = (tm - te) / k**2, tm / u0
+        d = u0 * b - c
+        left = b + 1j * probe / k, c + 1j * k * probe / u0, d - 1j * probe / (k * u0)
+        return np.stack([te, u0 * te, b, c, d, *left])
+
     def resonance(self, k: Complexes, tm: bool) -> Complexes:
         """Zero where a surface wave runs, and without poles, as a function of k > 1 on the real axis and near it."""
         k = np.asarray(k, np.complex128)

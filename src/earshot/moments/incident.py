@@ -12,11 +12,16 @@ from numpy.typing import NDArray
 from .. import units
 from ..constants import WAVE_IMPEDANCE, wavenumber
 from ..errors import UsageError
+from ..media.spectral import Spectrum
+from ..media.stack import Stack
+from ..media.surroundings import Medium
 from .basis import Basis
 from .coupling import fan_points
+from .sheet_basis import Fan, SheetBasis
 from .wire_basis import WireBasis
 
 Complexes = NDArray[np.complex128]
+Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,39 +55,67 @@ def plane_wave(theta: str | float, phi: str | float, e_theta: complex = 0.0, e_p
     return wave
 
 
-def wave_vector(basis: Basis, wave: PlaneWave, frequency: float, plane: bool) -> Complexes:
+def wave_vector(basis: Basis, wave: PlaneWave, frequency: float, medium: Medium) -> Complexes:
     """∫ f_m·E (functions,), volts, averaged over the tubes of wires; over a plane with the wave it reflects.
 
-    Four Gauss points a segment, where the average round a tube across the ray is J0(ka sin); seven a triangle.
+    Four Gauss points a segment, where the average round a tube across the ray is J0(ka sin); seven a triangle. On
+    layers the field is that in them, on the metal and along probes.
     """
+    if medium.has_plane and math.cos(wave.theta) < -1e-12:
+        raise UsageError("plane wave: it arrives from below the plane; choose theta up to 90 deg")
+    if isinstance(medium, Stack):
+        return _in_layers(basis, wave, frequency, medium)
     tested = _tested(basis.wires, wave, frequency, mirrored=False)
-    if plane:
-        if math.cos(wave.theta) < -1e-12:
-            raise UsageError("plane wave: it arrives from below the plane; choose theta up to 90 deg")
+    if medium.has_plane:
         tested = tested - _tested(basis.wires, wave, frequency, mirrored=True)
     on_wires = basis.wires.ends.T @ tested.ravel()
     if basis.sheets is None:
         return np.asarray(on_wires)
-    from ..kernels.sheets import P7, W7
-
     ray, field = _ray_and_field(wave)
     k = wavenumber(frequency)
     for one, into in basis.feet:
-        points = fan_points(basis.sheets, (one,))
-        on_wires = on_wires + into * (
-            np.exp(1j * k * (points.places @ ray)) @ (points.weights[..., :3].sum(axis=1) @ field)
-        )
-    mesh = basis.sheets.mesh
+        on_wires = on_wires + into * _on_fan(basis.sheets, one, k * ray, field)
+    return np.concatenate([_on_sheets(basis.sheets, k * ray, field), on_wires])
+
+
+def _in_layers(basis: Basis, wave: PlaneWave, frequency: float, stack: Stack) -> Complexes:
+    """The same on layers: by reciprocity with what currents there send towards the wave, see `fields.printed`."""
+    assert basis.sheets is not None
+    spectrum = Spectrum(stack, frequency)
+    k, sine, cosine = spectrum.wavenumber, math.sin(wave.theta), max(math.cos(wave.theta), 0.0)
+    tm, te, probe = (complex(x[0]) for x in spectrum.into_air(np.array([sine])))
+    along = np.array([math.cos(wave.phi), math.sin(wave.phi), 0.0])
+    across = np.array([-along[1], along[0], 0.0])
+    top = 2.0 * np.exp(1j * k * stack.height * cosine)
+    field = top * (tm * wave.e_theta * along + te * cosine * wave.e_phi * across)
+    ray = k * sine * along
+    feet = np.zeros(basis.wires.size, np.complex128)
+    for one, into in basis.feet:
+        upward = -top * probe * wave.e_theta / k * np.exp(1j * (one.apex @ ray))
+        feet += into * (_on_fan(basis.sheets, one, ray, field) + upward)
+    return np.concatenate([_on_sheets(basis.sheets, ray, field), feet])
+
+
+def _on_fan(sheets: SheetBasis, one: Fan, ray: Floats, field: Complexes) -> complex:
+    points = fan_points(sheets, (one,))
+    return complex(np.exp(1j * (points.places @ ray)) @ (points.weights[..., :3].sum(axis=1) @ field))
+
+
+def _on_sheets(sheets: SheetBasis, ray: Floats, field: Complexes) -> Complexes:
+    """∫ f·E of the functions on sheets, of E = field e^{j ray·r}."""
+    from ..kernels.sheets import P7, W7
+
+    mesh = sheets.mesh
     places = np.einsum("pc,tcx->tpx", P7, mesh.corners)
-    phase = np.exp(1j * k * (places @ ray)) * W7 * mesh.areas[:, None]
+    phase = np.exp(1j * (places @ ray)) * W7 * mesh.areas[:, None]
     # ∫ e^{jk·r} dS and ∫ (r·E) e^{jk·r} dS of every triangle.
     plain, along = phase.sum(axis=1), (phase * (places @ field)).sum(axis=1)
-    on_sheets = sum(
-        basis.sheets.coefficients[s]
-        * (along[basis.sheets.pairs[s]] - (basis.sheets.apexes[s] @ field) * plain[basis.sheets.pairs[s]])
-        for s in (0, 1)
+    return np.asarray(
+        sum(
+            sheets.coefficients[s] * (along[sheets.pairs[s]] - (sheets.apexes[s] @ field) * plain[sheets.pairs[s]])
+            for s in (0, 1)
+        )
     )
-    return np.concatenate([on_sheets, on_wires])
 
 
 def _ray_and_field(wave: PlaneWave) -> tuple[Any, Complexes]:

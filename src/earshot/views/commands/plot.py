@@ -75,7 +75,8 @@ def near_map(result: Run) -> NearField:
     reach = 0.5 * wavelength(driven.frequency)
     middle = 0.5 * (low + high)
     across = 0 if high[0] - low[0] >= high[1] - low[1] else 1
-    floor = 0.0 if antenna.medium.has_plane else low[2] - reach
+    medium = antenna.medium
+    floor = medium.height if isinstance(medium, Stack) else 0.0 if medium.has_plane else low[2] - reach
     # Off the axes of the wires by two of the thickest radii.
     thickest = max((w.radius for w in antenna.wires), default=1e-3 * antenna.size)
     aside = middle + 2.5 * thickest * np.eye(3)[1 - across]
@@ -135,9 +136,9 @@ def drawings(wishes: Wishes) -> dict[str, Callable[[Run], Any]]:
 def figures_for(antenna: Antenna) -> list[str]:
     """The figures there are of an antenna: along wires for wires, of surface currents for sheets."""
     printed = isinstance(antenna.medium, Stack)
-    # Along a probe the current is of one strength; near fields are not worked out over layers.
+    # Along a probe the current is of one strength.
     missing = {"currents", "charge"} if printed or not antenna.wires else set()
-    missing |= (set() if antenna.sheets else {"surface", "animation"}) | ({"near"} if printed else set())
+    missing |= set() if antenna.sheets else {"surface", "animation"}
     return [name for name in FIGURES if name not in missing]
 
 

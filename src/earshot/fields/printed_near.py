@@ -1,0 +1,124 @@
+"""Near fields over a stack: images in closed form, what they leave by tables, one for every height."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT, WAVE_IMPEDANCE
+from ..errors import UsageError
+from ..media.kernel_table import images_of
+from ..media.near_table import NearTable, near_table
+from ..media.spectral import Spectrum
+from ..running import announce, in_threads, thread_count
+from .currents import Currents
+
+Complexes = NDArray[np.complex128]
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+_MOST_HEIGHTS = 400
+_ROUND = 16
+
+
+def fields_over(currents: Currents, points: Floats, refuse: bool) -> tuple[Complexes, Complexes]:
+    """E and H (n, 3) at points (n, 3) on the topmost face of the stack and over it.
+
+    refuse: whether points on metal are refused, else the field there is none. Raises UsageError for points inside the
+    layers, and for points of too many heights: every height has a table.
+    """
+    from ..kernels import overfield, sheetfield
+
+    stack, sheets = currents.stack, currents.sheets
+    assert stack is not None and sheets is not None
+    spectrum = Spectrum(stack, currents.frequency)
+    lowest = points[int(np.argmin(points[:, 2]))] if len(points) else np.zeros(3)
+    if len(points) and lowest[2] < stack.height * (1.0 - 1e-9):
+        raise UsageError(
+            f"near field: the point ({lowest[0]:g}, {lowest[1]:g}, {lowest[2]:g}) m lies in the layers or under them, "
+            f"where it is not worked out: ask for it at z = {stack.height:g} m, their top, or above"
+        )
+    close = 2e-6 * math.pi / spectrum.wavenumber
+    steps_up, which = np.unique(np.round((points[:, 2] - stack.height) / close).astype(np.int64), return_inverse=True)
+    if len(steps_up) > _MOST_HEIGHTS:
+        raise UsageError(
+            f"near field: the points have {len(steps_up)} different heights, and each needs a table over the layers: "
+            f"ask for points of no more than {_MOST_HEIGHTS} at once, on a grid"
+        )
+    announce(overfield.over_fields)
+    announce(sheetfield.sheet_fields)
+    touching = np.empty(len(points), bool)
+    sheetfield.on_sheet(sheets.mesh.columns, points, touching)
+    if touching.any() and refuse:
+        bad = points[int(np.argmax(touching))]
+        raise UsageError(
+            f"the point ({bad[0]:g}, {bad[1]:g}, {bad[2]:g}) m lies on a sheet, where the field jumps: move it above"
+        )
+    # Under a cover the metal is seen through it, and nothing near is singular.
+    cell = float(sheets.mesh.edge_lengths.max())
+    images = np.zeros((0, 5)) if stack.above else images_of(spectrum, 1.5 * cell)
+    metal = sheets.mesh.vertices[:, :2]
+    low = np.minimum(metal.min(axis=0), points[:, :2].min(axis=0, initial=math.inf))
+    high = np.maximum(metal.max(axis=0), points[:, :2].max(axis=0, initial=-math.inf))
+    table = near_table(spectrum, steps_up * close, images, float(np.linalg.norm(high - low)))
+    out = np.zeros((len(points), 6), np.complex128)
+    ordinal = np.ascontiguousarray(which.ravel().astype(np.int64))
+
+    def work(share: slice) -> None:
+        _add_images(currents, images, points[share], out[share])
+        _add_rest(currents, table, ordinal[share], points[share], out[share])
+
+    step = math.ceil(len(points) / thread_count()) or 1
+    in_threads(work, [slice(i, i + step) for i in range(0, len(points), step)])
+    out[touching] = 0.0
+    return out[:, :3], out[:, 3:]
+
+
+def _others(currents: Currents) -> tuple[Floats, Complexes]:
+    """Places (q, 2) and moments (q, 3) of what has no divergence on the metal: of feet, and of probes over k0."""
+    sheets, mesh = currents.sheets, currents.mesh
+    assert sheets is not None
+    # A probe is a tube: its current flows in points round it.
+    turn = 2.0 * math.pi * np.arange(_ROUND) / _ROUND
+    ring = np.stack([np.cos(turn), np.sin(turn)], axis=1)
+    axes = mesh.nodes[mesh.ends[:, 0], :2]
+    feet = (axes[:, None] + mesh.columns[7][:, None, None] * ring).reshape(-1, 2)
+    moments = np.zeros((len(sheets.points) + len(feet), 3), np.complex128)
+    moments[: len(sheets.points), :2] = sheets.moments[:, :2]
+    each = currents.ends[:, 0] * mesh.tangents[:, 2] / (currents.wavenumber * _ROUND)
+    moments[len(sheets.points) :, 2] = np.repeat(each, _ROUND)
+    return np.ascontiguousarray(np.concatenate([sheets.points[:, :2], feet])), moments
+
+
+def _add_images(currents: Currents, images: Floats, points: Floats, out: Complexes) -> None:
+    """The fields of the metal's currents and their images, each as in free space times its shares."""
+    from ..kernels.sheetfield import sheet_fields
+
+    own, omega = currents.sheets, 2.0 * math.pi * currents.frequency
+    assert own is not None
+    corners = np.ascontiguousarray(own.mesh.corners.reshape(-1, 9))
+    for depth, vr, vi, sr, si in images:
+        vector, scalar = complex(vr, vi), complex(sr, si)
+        seen_from = points + np.array([0.0, 0.0, depth])
+        sheet_fields(
+            corners, own.number, own.vector, own.points, own.moments.astype(complex), seen_from, currents.wavenumber,
+            -1j * omega * MAGNETIC_CONSTANT / (4.0 * math.pi) * vector,
+            -1.0 / (4.0j * math.pi * omega * ELECTRIC_CONSTANT) * scalar, vector / (4.0 * math.pi), out,
+        )  # fmt: skip
+
+
+def _add_rest(currents: Currents, table: NearTable, which: Ints, points: Floats, out: Complexes) -> None:
+    from ..kernels.overfield import over_fields
+
+    own, k0 = currents.sheets, currents.wavenumber
+    assert own is not None and currents.stack is not None
+    rest = np.zeros((len(points), 6), np.complex128)
+    over_fields(
+        np.ascontiguousarray(own.mesh.corners.reshape(-1, 9)), own.number, own.vector, *_others(currents), table.steps,
+        table.widths, table.cubics, table.logs, table.heights, table.length, which, points, currents.stack.level, k0,
+        rest,
+    )  # fmt: skip
+    rest *= WAVE_IMPEDANCE * k0**2 / (2.0 * math.pi)
+    rest[:, 3:] /= WAVE_IMPEDANCE
+    out += rest

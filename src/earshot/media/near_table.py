@@ -1,0 +1,96 @@
+"""The field over a stack from a current on its metal, tabulated against distance for every height over its top."""
+
+from __future__ import annotations
+
+import itertools
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .kernel_table import cubics_through, nodes_of, place_among, spacing
+from .sommerfeld import faded_integrals, sommerfeld_integrals
+from .spectral import Spectrum, decay
+
+Complexes = NDArray[np.complex128]
+Floats = NDArray[np.float64]
+_STEEP = 3.0
+_SEEN = 40.0
+# Which spectra go as 1/k² at last: c, d, and both at probes.
+_LOGS = [3, 4, 6, 7]
+
+
+@dataclass(frozen=True)
+class NearTable:
+    """Cubics of `Spectrum.above`, less what is had in closed form, integrated: (heights, intervals, 8 kinds, 4 powers).
+
+    steps as of `KernelTable`; widths (intervals,) and heights (heights,): normalised. logs (4,): the shares in c and d, and
+    in both at probes, of the integral of e^{-kz} (1 - e^{-k length})/k², which is ln (z + length + R')/(z + R).
+    """
+
+    steps: Floats
+    widths: Floats
+    cubics: Complexes
+    logs: Complexes
+    heights: Floats
+    length: float
+
+
+def near_table(spectrum: Spectrum, heights: Floats, images: Floats, reach: float) -> NearTable:
+    """The fields at heights (h,) ≥ 0 over the topmost face, rising, m, and distances up to `reach`, m.
+
+    images: those of `images_of`, left out here since their fields are had in closed form.
+    """
+    k0 = spectrum.wavenumber
+    steps = spacing(spectrum)
+    count = int(place_among(steps, np.array(reach))) + 2
+    rho = nodes_of(steps, count)
+    length = min(x.thickness for x in spectrum.stack.layers) * k0
+    far = np.array([_SEEN / length + 0j])
+    logs = np.zeros(4, np.complex128)
+    if len(images):
+        logs = (_rest(spectrum, images, far)[_LOGS] * far**2)[:, 0]
+    found = np.array([_integrated(spectrum, float(z) * k0, rho * k0, images, logs, length) for z in heights])
+    widths = np.diff(rho)
+    even = np.array([cubics_through(values, rho, bc_type=((1, np.zeros(8)), "not-a-knot")) for values in found])
+    return NearTable(steps, widths * k0, np.ascontiguousarray(even), logs, heights * k0, length)
+
+
+def _integrated(
+    spectrum: Spectrum, height: float, rho: Floats, images: Floats, logs: Complexes, length: float
+) -> Complexes:
+    """(8, ρ) at one height, both normalised."""
+
+    def rest(k: Complexes) -> Complexes:
+        kernels = _rest(spectrum, images, k) * np.exp(-decay(k, 1.0) * height)
+        kernels[_LOGS] -= logs[:, None] * np.exp(-k * height) * -np.expm1(-k * length) / k**2
+        return kernels
+
+    beyond = spectrum.greatest_index + 0.5
+    # Where the height fades the spectra the real path is short; elsewhere, the one that always converges.
+    split = int(np.searchsorted(rho, _STEEP * height))
+    bounds = [0, *np.searchsorted(rho[:split], height * np.array([0.5, 1.0, 2.0])).tolist(), split]
+    parts = [faded_integrals(rest, rho[a:b], beyond, height) for a, b in itertools.pairwise(bounds) if b > a]
+    if split < len(rho):
+        ripple = 2.0 * spectrum.stack.height * spectrum.wavenumber + height + length
+        parts.append(sommerfeld_integrals(rest, rho[max(split, 1) :], beyond, ripple))
+    found = np.concatenate(parts, axis=1)
+    if split:
+        return found
+    # Even functions of the distance, to fourth order, at none.
+    return np.concatenate([(4.0 * found[:, :1] - found[:, 1:2]) / 3.0, found], axis=1)
+
+
+def _rest(spectrum: Spectrum, images: Floats, k: Complexes) -> Complexes:
+    """Spectra (8, n) at the topmost face less those of the images."""
+    kernels = spectrum.above(k)
+    u0 = decay(k, 1.0)
+    for depth, vr, vi, sr, si in images:
+        fading = np.exp(-u0 * depth * spectrum.wavenumber)
+        vector, scalar = 0.5j * complex(vr, vi) * fading, -0.5j * complex(sr, si) * fading
+        kernels[0] -= vector / u0
+        kernels[1] -= vector
+        kernels[2] -= scalar / u0
+        kernels[3] -= scalar
+    return np.asarray(kernels)
