@@ -31,7 +31,8 @@ def fields_over(currents: Currents, points: Floats, refuse: bool) -> tuple[Compl
     from ..kernels import overfield, sheetfield
 
     stack, sheets = currents.stack, currents.sheets
-    assert stack is not None and sheets is not None
+    assert stack is not None
+    assert sheets is not None
     spectrum = Spectrum(stack, currents.frequency)
     lowest = points[int(np.argmin(points[:, 2]))] if len(points) else np.zeros(3)
     if len(points) and lowest[2] < stack.height * (1.0 - 1e-9):
@@ -61,7 +62,7 @@ def fields_over(currents: Currents, points: Floats, refuse: bool) -> tuple[Compl
     metal = sheets.mesh.vertices[:, :2]
     low = np.minimum(metal.min(axis=0), points[:, :2].min(axis=0, initial=math.inf))
     high = np.maximum(metal.max(axis=0), points[:, :2].max(axis=0, initial=-math.inf))
-    table = near_table(spectrum, steps_up * close, images, float(np.linalg.norm(high - low)))
+    table = near_table(spectrum, np.asarray(steps_up * close, float), images, float(np.linalg.norm(high - low)))
     out = np.zeros((len(points), 6), np.complex128)
     ordinal = np.ascontiguousarray(which.ravel().astype(np.int64))
 
@@ -112,7 +113,8 @@ def _add_rest(currents: Currents, table: NearTable, which: Ints, points: Floats,
     from ..kernels.overfield import over_fields
 
     own, k0 = currents.sheets, currents.wavenumber
-    assert own is not None and currents.stack is not None
+    assert own is not None
+    assert currents.stack is not None
     rest = np.zeros((len(points), 6), np.complex128)
     over_fields(
         np.ascontiguousarray(own.mesh.corners.reshape(-1, 9)), own.number, own.vector, *_others(currents), table.steps,

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import itertools
-import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -25,8 +24,8 @@ _LOGS = [3, 4, 6, 7]
 class NearTable:
     """Cubics of `Spectrum.above`, less what is had in closed form, integrated: (heights, intervals, 8 kinds, 4 powers).
 
-    steps as of `KernelTable`; widths (intervals,) and heights (heights,): normalised. logs (4,): the shares in c and d, and
-    in both at probes, of the integral of e^{-kz} (1 - e^{-k length})/k², which is ln (z + length + R')/(z + R).
+    steps as of `KernelTable`; widths (intervals,) and heights (heights,): normalised. logs (4,): the shares in c and d,
+    and in both at probes, of the integral of e^{-kz} (1 - e^{-k length})/k², which is ln (z + length + R')/(z + R).
     """
 
     steps: Floats

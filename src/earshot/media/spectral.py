@@ -131,8 +131,8 @@ class Spectrum:
 
         Of a horizontal current J of divergence D, normalised: E_t = -a J + ∇(b D), E_z = -c D,
         η0 H_t = -j ẑ × (-a' J + ∇(d D)), η0 H_z = -j ẑ·(∇a × J), with a' = u0 a: E_z from ∇·E = 0, H from curl E.
-        In this order: a, a', b, c, d, and b, c, d of what is left at a probe's place, where I leaves the probe: of D = I
-        and the probe itself, which is bounded.
+        In this order: a, a', b, c, d, and b, c, d of what is left at a probe's place, where I leaves the probe: of
+        D = I and the probe itself, which is bounded.
         """
         seen = self.waves(k)
         u0 = decay(k, 1.0)
