@@ -57,6 +57,13 @@ from .geometry.surfaces import plate as plate
 from .geometry.surfaces import polygon as polygon
 from .geometry.surfaces import sphere as sphere
 from .geometry.surfaces import triangles as triangles
+from .media.earth import Earth as Earth
+from .media.earth import earth as earth
+from .media.earth import earths as earths
+from .media.earth_table import EarthTable as EarthTable
+from .media.earth_table import earth_table as earth_table
+from .media.half_space import Reflection as Reflection
+from .media.half_space import reflection as reflection
 from .media.kernel_table import KernelTable as KernelTable
 from .media.kernel_table import kernel_table as kernel_table
 from .media.metals import Jacket as Jacket

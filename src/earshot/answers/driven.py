@@ -16,6 +16,7 @@ from ..fields.far import FarField
 from ..fields.near import NearField, near_field, power_through_box
 from ..fields.sheet_currents import SheetCurrents
 from ..geometry.antenna import Antenna
+from ..media.earth import Earth
 from ..media.stack import Stack
 from ..moments.basis import Basis
 
@@ -45,7 +46,9 @@ def currents_of(antenna: Antenna, basis: Basis, coefficients: NDArray[np.complex
         )  # fmt: skip
         sheets = SheetCurrents(own.mesh, number, vector, points, moments)
     stack = antenna.medium if isinstance(antenna.medium, Stack) else None
-    return Currents(basis.mesh, basis.segment_currents(coefficients), hertz, antenna.medium.has_plane, sheets, stack)
+    earth = antenna.medium if isinstance(antenna.medium, Earth) else None
+    ends = basis.segment_currents(coefficients)
+    return Currents(basis.mesh, ends, hertz, antenna.medium.has_plane, sheets, stack, earth)
 
 
 @dataclass(frozen=True, eq=False)
@@ -99,18 +102,20 @@ class Driven:
         parts += self.losses()
         radiated = self.far_field().radiated
         parts += self.flow.guided()
-        if self.lossy_layers:
+        if self.lossy_below:
             # By convention: waves and radiation as they would be without the loss of the layers, which takes the rest.
+            # Earth takes all that is not radiated above it.
             rest = self.accepted - radiated - math.fsum(power for _, power in parts[3:])
-            parts.append(("dielectric (remainder)", rest))
+            parts.append((f"{'earth' if self.flow.earth else 'dielectric'} (remainder)", rest))
         parts.append(("radiated", radiated))
         rows = [(name, power, power / self.incident if self.incident > 0.0 else math.nan) for name, power in parts]
         return pd.DataFrame(rows, columns=["part", "power_W", "share"]).set_index("part")
 
     @property
-    def lossy_layers(self) -> bool:
-        """Whether the antenna is on layers that take power."""
-        return isinstance(self.antenna.medium, Stack) and self.antenna.medium != self.antenna.medium.lossless
+    def lossy_below(self) -> bool:
+        """Whether the antenna is on layers, or over earth, that take power."""
+        medium = self.antenna.medium
+        return isinstance(medium, Earth) or (isinstance(medium, Stack) and medium != medium.lossless)
 
     def losses(self) -> list[tuple[str, float]]:
         """Power in every part that takes some, W: metal, jackets, loads, lines, and what closes undriven ports."""

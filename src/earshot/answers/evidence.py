@@ -77,7 +77,7 @@ class Evidence:
                 math.nan if self.balance is None else self.balance,
                 math.nan,
                 "1",
-                "(radiated + lost) / accepted - 1" if self.balance is not None else "lossy layers take the remainder",
+                "(radiated + lost) / accepted - 1" if self.balance is not None else "what is below takes the remainder",
             ),
             ("passivity", self.passivity, math.nan, "1", "least eigenvalue of Re Z over |Z|; not below zero"),
         ]
@@ -143,8 +143,8 @@ def _figures(solution: Solution, refined: Solution, drive: Drive, terminations: 
 
 
 def _balance(driven: Driven, radiated: float) -> float | None:
-    """(radiated + guided + lost)/accepted - 1; None over lossy layers, which are given what is left."""
-    if driven.lossy_layers:
+    """(radiated + guided + lost)/accepted - 1; None over lossy layers and earth, which are given what is left."""
+    if driven.lossy_below:
         return None
     found = radiated + math.fsum(power for _, power in (*driven.losses(), *driven.flow.guided()))
     return found / driven.accepted - 1.0

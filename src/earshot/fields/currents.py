@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 
 from ..constants import WAVE_IMPEDANCE, wavenumber
 from ..geometry.mesh import WireMesh
+from ..media.earth import Earth
 from ..media.stack import Stack
+from ..media.half_space import reflection_factors
 from ..running import announce, in_threads, thread_count
 from .printed import guided_powers, printed_field
 from .sheet_currents import SheetCurrents
@@ -25,7 +27,8 @@ class Currents:
     """Linear currents along the segments of a mesh at one frequency, and on sheets, if there are any.
 
     ends (segments, 2): amperes, peak, along each segment at its first and last end. plane: whether a perfect plane
-    z = 0 is there. stack: the layers on it that the sheets are printed on, if any; the segments are then probes.
+    z = 0 is there, or the surface of earth. stack: the layers on it that the sheets are printed on, if any; the
+    segments are then probes.
     """
 
     mesh: WireMesh
@@ -34,6 +37,7 @@ class Currents:
     plane: bool
     sheets: SheetCurrents | None = None
     stack: Stack | None = None
+    earth: Earth | None = None
 
     @property
     def _places(self) -> Floats:
@@ -124,7 +128,8 @@ class Currents:
         """(E_θ, E_φ) times r e^{jkr} in volts, for directions theta, phi (radians, any shapes that go together).
 
         E = -jkη/4π (N - r̂ r̂·N) with N = ∫ I e^{jk r̂·r'} dr' (Balanis 2016, eq. 6-122). A plane adds the image
-        -M N(M r̂), M the mirror; below it the field is zero. A column of theta with a row of phi is a grid.
+        -M N(M r̂), M the mirror, earth the same times its reflection factors; below, the field is zero. A column of
+        theta with a row of phi is a grid.
         """
         shape = np.broadcast_shapes(np.shape(theta), np.shape(phi))
         grid = np.ndim(theta) == 2 and np.shape(theta)[1] == 1 and np.ndim(phi) == 1
@@ -142,16 +147,20 @@ class Currents:
             return np.asarray(vectors * turn[:, None])
 
         vectors = about_origin(mirrored=False)
-        if self.plane and self.stack is None:
-            vectors = vectors - about_origin(mirrored=True) * _MIRROR
-            vectors[directions[:, 2] < -1e-12] = 0.0
         if self.stack is not None:
             e_theta, e_phi = printed_field(self.stack, self.frequency, vectors, full_theta, full_phi)
             return e_theta.reshape(shape), e_phi.reshape(shape)
         scale = -1j * self.wavenumber * WAVE_IMPEDANCE / (4.0 * math.pi)
-        e_theta = scale * np.einsum("ij,ij->i", vectors, theta_vectors(full_theta, full_phi))
-        e_phi = scale * np.einsum("ij,ij->i", vectors, phi_vectors(full_phi))
-        return e_theta.reshape(shape), e_phi.reshape(shape)
+        along, across = theta_vectors(full_theta, full_phi), phi_vectors(full_phi)
+        e_theta = np.einsum("ij,ij->i", vectors, along)
+        e_phi = np.einsum("ij,ij->i", vectors, across)
+        if self.plane:
+            image = -about_origin(mirrored=True) * _MIRROR
+            tm, te = (1.0, -1.0) if self.earth is None else plane_wave_factors(self.earth, self.frequency, full_theta)
+            up = directions[:, 2] >= -1e-12
+            e_theta = (e_theta + tm * np.einsum("ij,ij->i", image, along)) * up
+            e_phi = (e_phi - te * np.einsum("ij,ij->i", image, across)) * up
+        return (scale * e_theta).reshape(shape), (scale * e_phi).reshape(shape)
 
     def guided(self) -> list[tuple[str, float]]:
         """Power in every surface wave of a stack, W, by name; none without a stack."""
@@ -164,6 +173,13 @@ class Currents:
 def _pairs(theta: Floats, phi: Floats) -> tuple[Floats, Floats]:
     rows, columns = np.meshgrid(theta, phi, indexing="ij")
     return rows.ravel(), columns.ravel()
+
+
+def plane_wave_factors(earth: Earth, frequency: float, theta: Floats) -> tuple[Complexes, Complexes]:
+    """What earth reflects of a plane wave from θ (n,): factors of TM, +1 for a perfect plane, and TE, then -1."""
+    sine = np.minimum(np.sin(theta), 1.0 - 1e-15).astype(complex)
+    _, tm, te = reflection_factors(sine, earth.complex_permittivity(frequency))
+    return tm, te
 
 
 def unit_vectors(theta: Floats, phi: Floats) -> Floats:

@@ -87,8 +87,8 @@ class FarField:
     @cached_property
     def radiated(self) -> float:
         """Radiated power, W, by Gauss quadrature in cos θ and equal steps in φ, fine enough for the antenna's size."""
-        # Over layers the field changes within a few degrees of the horizon.
-        order = math.ceil(self.currents.reach) + (24 if self.currents.stack else 0)
+        # Over layers and earth the field changes within a few degrees of the horizon.
+        order = math.ceil(self.currents.reach) + (24 if self.currents.stack or self.currents.earth else 0)
         cosines, weights = np.polynomial.legendre.leggauss(order + 16)
         if self.half_space:
             cosines, weights = 0.5 * (cosines + 1.0), 0.5 * weights

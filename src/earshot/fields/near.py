@@ -15,6 +15,7 @@ from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT
 from ..errors import UsageError
 from ..running import announce, in_threads, thread_count
 from .currents import Currents
+from .earth_near import add_reflected
 from .printed_near import fields_over
 
 if TYPE_CHECKING:
@@ -25,7 +26,8 @@ Complexes = NDArray[np.complex128]
 
 
 def near_fields(currents: Currents, points: Floats, *, in_metal: str = "refuse") -> tuple[Complexes, Complexes]:
-    """E (n, 3), V/m, and H (n, 3), A/m, peak, at points (n, 3) in metres; zero below a plane.
+    """E (n, 3), V/m, and H (n, 3), A/m, peak, at points (n, 3) in metres; zero below a plane
+    and in earth.
 
     in_metal: "refuse" raises UsageError for a point inside a wire or on a sheet, naming it; "zero" gives none.
     """
@@ -66,7 +68,7 @@ def near_fields(currents: Currents, points: Floats, *, in_metal: str = "refuse")
     )
     out = np.zeros((len(places), 6), np.complex128)
     sources = [(columns, np.ascontiguousarray(currents.ends))]
-    if currents.plane:
+    if currents.plane and currents.earth is None:
         mirrored = columns.copy()
         mirrored[[2, 5]] *= -1.0
         sources.append((mirrored, np.ascontiguousarray(-currents.ends)))
@@ -86,7 +88,12 @@ def near_fields(currents: Currents, points: Floats, *, in_metal: str = "refuse")
     step = math.ceil(len(places) / thread_count()) or 1
     in_threads(work, [slice(i, i + step) for i in range(0, len(places), step)])
     if currents.plane:
-        out[places[:, 2] < 0.0] = 0.0
+        above = places[:, 2] >= 0.0
+        if currents.earth is not None and above.any():
+            reflected = np.zeros((int(above.sum()), 6), np.complex128)
+            add_reflected(currents, np.ascontiguousarray(places[above]), reflected)
+            out[above] += reflected
+        out[~above] = 0.0
     out[inside] = 0.0
     return out[:, :3], out[:, 3:]
 

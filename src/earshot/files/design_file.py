@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +15,7 @@ from ..geometry.antenna import Antenna
 from ..geometry.circuit_parts import Line, Load, Stub, Terminal
 from ..geometry.design import Design, Quantities, Value, Values
 from ..geometry.sheets import Sheet
+from ..media.earth import earth, earths
 from ..media.surroundings import FreeSpace, Medium, free_space, perfect_plane
 from ..units import Quantity
 from .case_keys import read_case, read_frequencies
@@ -23,7 +25,9 @@ from .schema import DesignTable, parsed
 from .sheet_keys import read_sheet
 from .texts import Texts
 
-MEDIA: dict[str, Callable[[], Medium]] = {"free space": free_space, "perfect plane": perfect_plane}
+MEDIA: dict[str, Callable[[], Medium]] = {"free space": free_space, "perfect plane": perfect_plane} | {
+    kind.name: partial(earth, kind.name) for kind in earths()
+}
 """What `medium` may say."""
 
 

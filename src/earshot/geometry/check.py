@@ -10,9 +10,11 @@ import numpy as np
 
 from ..constants import wavelength
 from ..errors import EarshotError, unknown
+from ..media.earth import Earth
 from ..media.stack import Stack
 from .antenna import Antenna
 from .closeness import closeness, duplicates
+from .earth_check import low_for, over_earth
 from .findings import Finding, Findings
 from .mesh import MeshRule
 from .parts import Gap, Wire
@@ -49,6 +51,8 @@ def check(
         # A mesh is made only of what can be meshed.
         if frequency is not None and not any(f.level == "stop" for f in findings):
             findings += sheet_check.meshed(antenna, frequency, rule or MeshRule())
+    if isinstance(antenna.medium, Earth) and frequency is not None:
+        findings += low_for(antenna, frequency)
     if frequency is not None:
         findings += _sizes(antenna, frequency, rule or MeshRule())
     return Findings(findings)
@@ -63,7 +67,10 @@ def _of_wires(antenna: Antenna) -> list[Finding]:
         *_shapes(antenna, pieces),
         *_joints(antenna, pieces),
     ]
-    findings += _plane(antenna) if antenna.medium.has_plane else []
+    if isinstance(antenna.medium, Earth):
+        findings += over_earth(antenna)
+    elif antenna.medium.has_plane:
+        findings += _plane(antenna)
     twins = duplicates(antenna)
     if not isinstance(antenna.medium, Stack):
         findings += closeness(antenna, pieces)

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from ..constants import SPEED_OF_LIGHT, wavelength
 from ..errors import EarshotError, UsageError, unknown
+from ..media.earth import Earth
 from ..media.stack import Stack
 from ..media.surroundings import PerfectPlane
 from . import printed_check
@@ -36,7 +37,7 @@ _NEAR_RESONANCE = 0.02
 
 def described(antenna: Antenna) -> Iterator[Finding]:
     """Findings that need no mesh: media, gaps on sheets, wires that lie on a sheet, triangles as they are given."""
-    if antenna.sheets and isinstance(antenna.medium, PerfectPlane):
+    if antenna.sheets and isinstance(antenna.medium, PerfectPlane | Earth):
         yield Finding(
             "stop",
             antenna.sheets[0].name,

@@ -7,7 +7,7 @@ split: H1 goes straight up, H2 straight down, and both fade like e^{-tρ}. All i
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import numpy as np
@@ -20,6 +20,8 @@ Function = Callable[[NDArray[Any]], Complexes]
 _ORDER = 16
 _FADED = 38.0
 _GROWTH = 6.0
+_CLEAR = 0.4
+_OUT = 28.0
 
 
 def _panels(edges: Floats) -> tuple[Floats, Floats]:
@@ -94,6 +96,70 @@ def faded_integrals(f: Function, rho: Floats, beyond: float, height: float, orde
     k = np.concatenate([1j * rising, along + 1j * lift, beyond + 1j * (lift - rising), tail + 0j])
     w = np.concatenate([1j * rises, weights + 0j, -1j * rises, tails + 0j])
     return np.asarray((f(k) * (w * k)) @ jv(order, np.outer(k, rho)))
+
+
+Waves = Callable[[int, Complexes, Floats], Complexes]
+
+
+def half_space_path(
+    permittivity: complex, rho: Floats, zeta: Floats, flat: bool
+) -> Iterator[tuple[Complexes, Complexes, Waves]]:
+    """Parts of a path for distances rho and heights zeta (places,) that are alike: nodes, weights and Bessel functions.
+
+    The last takes an order, nodes and distances: (places, nodes). flat: the distances are well above the heights, and
+    the Hankel functions take the path up and down; else the real axis ends it.
+    """
+    from scipy.special import hankel1e, hankel2e, j0, j1, jv
+
+    low, high = float(rho.min()), float(rho.max())
+    lowest, highest = float(zeta.min()), float(zeta.max())
+    root = complex(np.sqrt(permittivity))
+    # Over a branch point near the real axis the path goes before it comes down; one far below it may stay.
+    beyond = float(root.real) + 1.5
+    if not flat and -root.imag > _CLEAR:
+        beyond = min(beyond, 2.5)
+    lift = min(0.6, _GROWTH / max(high, 1e-9), 3.0 / max(highest, 1e-9))
+    quick = max(high, highest)
+
+    def plain(order: int, k: Complexes, at: Floats) -> Complexes:
+        return np.asarray(jv(order, np.outer(at, k)))
+
+    if not flat:
+        # Half an ellipse, and on along the real axis.
+        count = max(3, math.ceil(beyond / (2.0 * lift)), math.ceil(beyond * quick / 10.0))
+        turn, turns = _panels(np.linspace(0.0, math.pi, count + 1))
+        yield (
+            0.5 * beyond * (1.0 - np.cos(turn)) + 1j * lift * np.sin(turn),
+            turns * (0.5 * beyond * np.sin(turn) + 1j * lift * np.cos(turn)),
+            plain,
+        )
+        edges = [beyond]
+        while edges[-1] < beyond + _OUT / lowest:
+            edges.append(edges[-1] + min(0.6 * edges[-1], 8.0 / quick, 1.2 * abs(edges[-1] - root)))
+        tail, tails = _panels(np.array(edges))
+        yield tail + 0j, tails + 0j, lambda order, k, at: (j0, j1)[order](np.outer(at, k.real))
+        return
+    # Fine by the branch point of air, coarser where only distances and heights matter.
+    edges = [0.0]
+    while edges[-1] < beyond:
+        near = min(abs(edges[-1] - 1.0), abs(edges[-1] - root.real))
+        edges.append(min(edges[-1] + min(max(lift, 0.7 * near), 8.0 / quick), beyond))
+    along, weights = _panels(np.array(edges))
+    rising, rises = _panels(np.array([0.0, lift]))
+    yield 1j * rising, 1j * rises, plain
+    yield along + 1j * lift, weights + 0j, plain
+    edges = [0.0]
+    finest = min(0.5 * lift, 1.0 / high)
+    while edges[-1] < _OUT / low:
+        edges.append(edges[-1] + min(max(finest, 0.6 * edges[-1]), 6.0 / high, 2.5 / max(highest, 1e-9)))
+    t, tw = _panels(np.array(edges))
+    for way, hankel in ((1j, hankel1e), (-1j, hankel2e)):
+
+        def turned(order: int, k: Complexes, at: Floats, way: complex = way, hankel: Any = hankel) -> Complexes:
+            z = np.outer(at, k)
+            return np.asarray(0.5 * hankel(order, z) * np.exp(way * z))
+
+        yield beyond + 1j * lift + way * t, way * tw, turned
 
 
 def at_zero(f: Function, beyond: float, scale: float) -> Complexes:

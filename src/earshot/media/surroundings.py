@@ -1,9 +1,10 @@
-"""Free space and the perfectly conducting plane."""
+"""Free space and the perfectly conducting plane, and what else an antenna may be in."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
+from .earth import Earth
 from .stack import Stack
 
 
@@ -27,7 +28,7 @@ class PerfectPlane:
         return "perfect plane at z = 0"
 
 
-Medium = FreeSpace | PerfectPlane | Stack
+Medium = FreeSpace | PerfectPlane | Stack | Earth
 
 
 def free_space() -> FreeSpace:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -12,6 +12,8 @@ from numpy.typing import NDArray
 from .. import units
 from ..constants import WAVE_IMPEDANCE, wavenumber
 from ..errors import UsageError
+from ..media.earth import Earth
+from ..media.half_space import reflection_factors
 from ..media.spectral import Spectrum
 from ..media.stack import Stack
 from ..media.surroundings import Medium
@@ -67,7 +69,7 @@ def wave_vector(basis: Basis, wave: PlaneWave, frequency: float, medium: Medium)
         return _in_layers(basis, wave, frequency, medium)
     tested = _tested(basis.wires, wave, frequency, mirrored=False)
     if medium.has_plane:
-        tested = tested - _tested(basis.wires, wave, frequency, mirrored=True)
+        tested = tested - _tested(basis.wires, wave, frequency, mirrored=True, earth=medium)
     on_wires = basis.wires.ends.T @ tested.ravel()
     if basis.sheets is None:
         return np.asarray(on_wires)
@@ -126,9 +128,15 @@ def _ray_and_field(wave: PlaneWave) -> tuple[Any, Complexes]:
     return ray, field + wave.e_phi * np.array([-math.sin(p), math.cos(p), 0.0])
 
 
-def _tested(basis: WireBasis, wave: PlaneWave, frequency: float, mirrored: bool) -> Complexes:
+def _tested(
+    basis: WireBasis, wave: PlaneWave, frequency: float, mirrored: bool, earth: Medium | None = None
+) -> Complexes:
     from scipy.special import j0
 
+    if isinstance(earth, Earth):
+        k = np.array([min(math.sin(wave.theta), 1.0 - 1e-15) + 0j])
+        _, tm, te = reflection_factors(k, earth.complex_permittivity(frequency))
+        wave = replace(wave, e_theta=complex(tm[0]) * wave.e_theta, e_phi=-complex(te[0]) * wave.e_phi)
     ray, field = _ray_and_field(wave)
     mirror = np.array([1.0, 1.0, -1.0]) if mirrored else np.ones(3)
     ray, field = ray * mirror, field * mirror

@@ -9,10 +9,12 @@ from numpy.typing import NDArray
 
 from ..errors import RunError
 from ..geometry.antenna import Antenna
+from ..media.earth import Earth
 from ..media.stack import Stack
 from ..running import Record, free_memory
 from .basis import Basis
 from .coupling import couple
+from .earth import add_earth
 from .matrix import WireMatrix
 from .ports import gap_vectors
 from .printed import printed_matrix
@@ -57,6 +59,9 @@ def impedance_matrix(antenna: Antenna, basis: Basis, frequency: float) -> Comple
     first = basis.first_wire
     if isinstance(antenna.medium, Stack):
         matrix = printed_matrix(basis, antenna.medium, frequency)
+    elif isinstance(antenna.medium, Earth):
+        matrix = WireMatrix(basis.wires, frequency, False).full()
+        add_earth(basis.wires, antenna.medium, frequency, matrix)
     elif basis.sheets is None:
         matrix = WireMatrix(basis.wires, frequency, antenna.medium.has_plane).full()
     else:

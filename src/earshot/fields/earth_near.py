@@ -1,0 +1,53 @@
+"""What earth sends back to points above it, of currents on wires."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..constants import WAVE_IMPEDANCE
+from ..media.earth_table import FOR_FIELDS, EarthTable, earth_table
+from ..running import announce, in_threads, thread_count
+from .currents import Currents
+
+Complexes = NDArray[np.complex128]
+Floats = NDArray[np.float64]
+_NODES, _MOST_PIECES = 4, 64
+
+
+def add_reflected(currents: Currents, points: Floats, out: Complexes) -> None:
+    """Add it to E and H (n, 6) at points (n, 3) with z ≥ 0."""
+    from ..kernels.earth import earth_fields
+
+    announce(earth_fields)
+    table, lowest = _table_for(currents, points)
+    mesh = currents.mesh
+    nodes, weights = np.polynomial.legendre.leggauss(_NODES)
+    # Pieces of a segment are no longer than its image is far.
+    pieces = min(math.ceil(float(mesh.lengths.max()) / lowest), _MOST_PIECES)
+
+    def work(share: slice) -> None:
+        earth_fields(
+            mesh.columns, np.ascontiguousarray(currents.ends), points[share], (nodes + 1.0) / 2.0, weights / 2.0, pieces,
+            table.wavenumber, table.grid, table.cells, -1j * WAVE_IMPEDANCE / (4.0 * math.pi), 1.0 / (4.0 * math.pi),
+            out[share],
+        )  # fmt: skip
+
+    step = math.ceil(len(points) / thread_count()) or 1
+    in_threads(work, [slice(i, i + step) for i in range(0, len(points), step)])
+
+
+def _table_for(currents: Currents, points: Floats) -> tuple[EarthTable, float]:
+    """The kernels between all segments and all points, and the least sum of heights, m."""
+    assert currents.earth is not None
+    nodes = currents.mesh.nodes
+    lowest, highest = nodes[:, 2].min() + points[:, 2].min(), nodes[:, 2].max() + points[:, 2].max()
+    corners = np.concatenate([nodes[:, :2].min(axis=0)[None], nodes[:, :2].max(axis=0)[None]])
+    middle, size = corners.mean(axis=0), 0.5 * float(np.linalg.norm(corners[1] - corners[0]))
+    away = np.linalg.norm(points[:, :2] - middle, axis=1)
+    across = (max(float(away.min()) - size, 0.0), float(away.max()) + size)
+    permittivity = currents.earth.complex_permittivity(currents.frequency)
+    table = earth_table(permittivity, currents.wavenumber, across, (float(lowest), float(highest)), FOR_FIELDS)
+    return table, float(lowest)

@@ -1,0 +1,69 @@
+"""Real earth: a half-space of soil or water under the antenna."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from ..constants import ELECTRIC_CONSTANT
+from ..errors import UsageError
+
+_TABLE = "typical at 1 to 100 MHz; after ITU-R P.527 and P.832; measure your own where it matters"
+
+
+@dataclass(frozen=True, slots=True)
+class Earth:
+    """Earth below z = 0, everywhere alike: relative permittivity, conductivity (S/m), and where they are from."""
+
+    name: str
+    permittivity: float
+    conductivity: float
+    source: str = ""
+
+    has_plane = True
+
+    def __post_init__(self) -> None:
+        for what, value, least in (("permittivity", self.permittivity, 1.0), ("conductivity", self.conductivity, 0.0)):
+            if not (math.isfinite(value) and value >= least):
+                raise UsageError(f"earth '{self.name}': {what} {value} is below {least:g}")
+
+    def complex_permittivity(self, frequency: float) -> complex:
+        """ε' - jσ/ωε0, relative, at a frequency in Hz."""
+        return complex(self.permittivity, -self.conductivity / (2.0 * math.pi * frequency * ELECTRIC_CONSTANT))
+
+    def __str__(self) -> str:
+        return f"{self.name} (εr {self.permittivity:g}, σ {self.conductivity:g} S/m) below z = 0"
+
+
+_EARTHS = {
+    e.name: e
+    for e in (
+        Earth("dry sand", 3.0, 1e-4, _TABLE),
+        Earth("rock", 7.0, 1e-3, _TABLE),
+        Earth("city", 5.0, 1e-3, _TABLE),
+        Earth("meadow", 13.0, 5e-3, _TABLE),
+        Earth("farmland", 15.0, 1e-2, _TABLE),
+        Earth("marsh", 30.0, 3e-2, _TABLE),
+        Earth("fresh water", 80.0, 5e-3, _TABLE),
+        Earth("sea", 81.0, 5.0, _TABLE),
+        Earth("ice", 3.2, 1e-5, _TABLE),
+    )
+}
+
+
+def earth(name: str) -> Earth:
+    """A kind of earth by generic name; raises UsageError listing the names there are.
+
+    >>> earth("meadow").permittivity
+    13.0
+    """
+    from ..errors import unknown
+
+    if name not in _EARTHS:
+        raise UsageError(unknown("earth", name, _EARTHS))
+    return _EARTHS[name]
+
+
+def earths() -> tuple[Earth, ...]:
+    """Every kind of earth in the library."""
+    return tuple(_EARTHS.values())

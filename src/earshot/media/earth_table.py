@@ -1,0 +1,101 @@
+"""What earth sends back, tabulated: R e^{jR} times a kernel is smooth in R and in the angle, and has a limit at R = 0.
+
+R is the distance to the image and y = √(ζ/R), which is fine at low angles, where the reflection changes fastest. Along R
+nodes are even in ln R + (R/c)/(1 + R/d): a sixth of R apart, a twentieth of a wavelength at most, and more only where
+what is left of the wave through the earth is small.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..running import in_threads, thread_count
+from .half_space import reflection
+
+Complexes = NDArray[np.complex128]
+Floats = NDArray[np.float64]
+
+_STEP = 0.2
+_BEND, _FAR = 0.6 * math.pi, 20.0 * math.pi
+_ANGLES = 22
+_SMALLEST = 2.0 * math.pi * 5e-6
+FOR_CURRENTS, FOR_FIELDS = 4, 10
+
+
+@dataclass(frozen=True)
+class EarthTable:
+    """Cubics in both directions, cells (R cells, y cells, kinds, 16), of the kernels of `reflection`, all times k0.
+
+    grid: first place along R and how many to one; first y and how many to one. The first four kinds are times R e^{jR},
+    the others times R²/(1 + R) e^{jR}, and the slopes by ρ over sin θ, ρ = R sin θ.
+    """
+
+    wavenumber: float
+    grid: Floats
+    cells: Complexes
+
+
+def along(r: Floats) -> Floats:
+    """The place of distances among the nodes, not yet scaled."""
+    return np.asarray(np.log(r) + r / _BEND / (1.0 + r / _FAR))
+
+
+def _distances(first: float, last: float) -> Floats:
+    from scipy.interpolate import PchipInterpolator
+
+    fine = np.geomspace(first, last, 4000)
+    count = max(math.ceil((along(fine[-1:])[0] - along(fine[:1])[0]) / _STEP) + 1, 6)
+    places = np.linspace(along(fine[:1])[0], along(fine[-1:])[0], count)
+    guess = PchipInterpolator(along(fine), fine)(places)
+    for _ in range(4):
+        slope = 1.0 / guess + 1.0 / _BEND / (1.0 + guess / _FAR) ** 2
+        guess = guess - (along(guess) - places) / slope
+    return np.asarray(guess)
+
+
+def earth_table(
+    permittivity: complex, wavenumber: float, across: tuple[float, float], heights: tuple[float, float],
+    kinds: int = FOR_CURRENTS,
+) -> EarthTable:  # fmt: skip
+    """The kernels for distances and sums of heights between bounds, m."""
+    (least, most), (low, high) = np.array(across) * wavenumber, np.array(heights) * wavenumber
+    near = max(math.hypot(least, low), _SMALLEST)
+    r = _distances(near, 1.0001 * max(math.hypot(most, high), 1.01 * near))
+    flattest, steepest = (math.sqrt(z / max(math.hypot(rho, z), near)) for rho, z in ((most, low), (least, high)))
+    y = np.linspace(min(flattest, 0.95), max(steepest, flattest + 0.05), _count(steepest - flattest))
+    cosine = np.minimum(y**2, 1.0)
+    sine = np.maximum(np.sqrt(np.maximum(1.0 - cosine**2, 0.0)), 1e-7)
+    values = np.empty((len(r), len(y), kinds), np.complex128)
+
+    def work(own: NDArray[np.int64]) -> None:
+        for i in own:
+            kernels = np.array(reflection(permittivity, r[i] * sine, r[i] * cosine)[:kinds])
+            scale = np.full(kinds, r[i])
+            scale[FOR_CURRENTS:] *= r[i] / (1.0 + r[i])
+            kernels[FOR_CURRENTS : FOR_CURRENTS + 2] /= sine
+            values[i] = kernels.T * scale * np.exp(1j * r[i])
+
+    threads = thread_count()
+    in_threads(work, [np.arange(i, len(r), threads) for i in range(threads)])
+    start, step = along(r[:1])[0], (along(r[-1:]) - along(r[:1]))[0] / (len(r) - 1)
+    grid = np.array([start, 1.0 / step, y[0], 1.0 / (y[1] - y[0])])
+    return EarthTable(wavenumber, grid, _cells(values))
+
+
+def _count(span: float) -> int:
+    return max(math.ceil(_ANGLES * span) + 1, 6)
+
+
+def _cells(values: Complexes) -> Complexes:
+    """Splines along both directions, as sixteen powers of the place within every cell."""
+    from scipy.interpolate import CubicSpline
+
+    m, n, _ = values.shape
+    one = CubicSpline(np.arange(m), values, axis=0).c[::-1]
+    both = CubicSpline(np.arange(n), one, axis=2).c[::-1]
+    # (powers of y, y cells, powers of R, R cells, kinds) to (R cells, y cells, kinds, powers of R, powers of y).
+    return np.ascontiguousarray(both.transpose(3, 1, 4, 2, 0).reshape(m - 1, n - 1, -1, 16))

@@ -1,0 +1,82 @@
+"""What earth below wires adds to their matrix."""
+
+from __future__ import annotations
+
+import math
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT, wavenumber
+from ..geometry.mesh import WireMesh
+from ..media.earth import Earth
+from ..media.earth_table import EarthTable, earth_table
+from ..running import announce, in_threads, thread_count
+from .wire_basis import WireBasis
+
+Complexes = NDArray[np.complex128]
+_ROWS = 64
+_RULES = (2, 3, 4, 6, 10, 16, 32)
+
+
+def add_earth(basis: WireBasis, earth: Earth, frequency: float, matrix: Complexes) -> None:
+    """Add the whole of it, symmetric as it is, to a matrix (functions, functions), ohm."""
+    table = table_for(basis.mesh, earth, frequency)
+    upper = _gathered(basis, table, frequency, whole=False)
+    matrix += upper
+    matrix += upper.T
+
+
+def earth_block(basis: WireBasis, earth: Earth, frequency: float, rows: ArrayLike, columns: ArrayLike) -> Complexes:
+    """Entries (rows, columns), ohm, each worked out as it stands: nothing is mirrored."""
+    table = table_for(basis.mesh, earth, frequency)
+    return np.asarray(_gathered(basis, table, frequency, whole=True)[np.ix_(np.asarray(rows), np.asarray(columns))])
+
+
+def table_for(mesh: WireMesh, earth: Earth, frequency: float) -> EarthTable:
+    """The kernels for the extent of a mesh."""
+    low, high = mesh.nodes.min(axis=0), mesh.nodes.max(axis=0)
+    across = float(np.linalg.norm((high - low)[:2]))
+    return _table(earth, frequency, across, 2.0 * float(low[2]), 2.0 * float(high[2]))
+
+
+@lru_cache(maxsize=4)
+def _table(earth: Earth, frequency: float, rho: float, low: float, high: float) -> EarthTable:
+    return earth_table(earth.complex_permittivity(frequency), wavenumber(frequency), (0.0, rho), (low, high))
+
+
+def _gathered(basis: WireBasis, table: EarthTable, frequency: float, whole: bool) -> Complexes:
+    from ..kernels.earth import earth_rows
+
+    announce(earth_rows)
+    segments, n, ends = basis.mesh.columns, len(basis.mesh), basis.ends
+    omega = 2.0 * math.pi * frequency
+    flow, charge = omega * MAGNETIC_CONSTANT / (4.0 * math.pi), 1.0 / (4.0 * math.pi * omega * ELECTRIC_CONSTANT)
+    rules, sizes = _rules()
+    # Rows high up have fewer pairs to work out; those of one thread stand apart, since a function has two halves.
+    spans = [(i, min(i + _ROWS, n)) for i in range(0, n, _ROWS)]
+
+    def work(own: int) -> None:
+        found = np.zeros((basis.size, basis.size), np.complex128)
+        for first, last in spans[own :: thread_count()]:
+            entries = np.zeros((2 * (last - first), 2 * n), np.complex128)
+            earth_rows(segments, first, last, whole, rules, sizes, table.wavenumber, table.grid, table.cells, flow,
+                       charge, entries)  # fmt: skip
+            part = ends[2 * first : 2 * last]
+            used = np.unique(part.indices)
+            found[used] += part[:, used].T @ (ends.T @ entries.T).T
+        parts.append(found)
+
+    parts: list[Complexes] = []
+    in_threads(work, range(min(thread_count(), len(spans))))
+    return np.asarray(sum(parts))
+
+
+@lru_cache(maxsize=1)
+def _rules() -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+    rules = np.zeros((len(_RULES), 2, max(_RULES)))
+    for i, count in enumerate(_RULES):
+        x, w = np.polynomial.legendre.leggauss(count)
+        rules[i, 0, :count], rules[i, 1, :count] = (x + 1.0) / 2.0, w / 2.0
+    return rules, np.array(_RULES)
