@@ -8,32 +8,40 @@ import math
 import numpy as np
 from numba import njit
 
+from .trig import sincos
+
 _BEND, _FAR = 0.6 * math.pi, 20.0 * math.pi
 
 
 @njit(inline="always", fastmath=True, error_model="numpy")
-def tabled(rho, zeta, k, grid, cells, kinds, out):
-    """The first kernels at a distance and a sum of heights, m, from the table into out (kinds,), times k0."""
+def tabled(rho, zeta, k, grid, cells, kinds, values, out):
+    """The first kernels at a distance and a sum of heights, m, from the table into out (kinds,), times k0.
+
+    values (2 kinds,): room to work in.
+    """
     r = k * math.sqrt(rho * rho + zeta * zeta)
     x = (math.log(r) + r / _BEND / (1.0 + r / _FAR) - grid[0]) * grid[1]
     y = (math.sqrt(k * zeta / r) - grid[2]) * grid[3]
     x, y = max(x, 0.0), max(y, 0.0)
     i, j = min(int(x), cells.shape[0] - 1), min(int(y), cells.shape[1] - 1)
     f, g = min(x - i, 1.0), min(y - j, 1.0)
-    wave = complex(math.cos(r), -math.sin(r)) / r
+    c = cells[i, j]
+    for n in range(2 * kinds):
+        values[n] = 0.0
+    for a in range(12, -1, -4):
+        for n in range(2 * kinds):
+            values[n] = values[n] * f + (((c[a + 3, n] * g + c[a + 2, n]) * g + c[a + 1, n]) * g + c[a, n])
+    sine_r, cosine_r = sincos(r)
+    wave = complex(cosine_r, -sine_r) / r
     steep = wave * (1.0 + r) / r
     sine = k * rho / r
     for n in range(kinds):
-        c = cells[i, j, n]
-        value = 0j
-        for a in range(3, -1, -1):
-            b = 4 * a
-            value = value * f + (((c[b + 3] * g + c[b + 2]) * g + c[b + 1]) * g + c[b])
+        value = complex(values[2 * n], values[2 * n + 1])
         out[n] = value * (wave if n < 4 else steep * sine if n < 6 else steep)
 
 
 @njit(fastmath=True, error_model="numpy")
-def _pair(one, two, nodes, weights, k, grid, cells, flow, charge, seen, entry):
+def _pair(one, two, nodes, weights, k, grid, cells, flow, charge, values, seen, entry):
     """Entries of the half functions of two segments, into entry (2, 2), but for j."""
     entry[:] = 0.0
     level = one[3] * two[3] + one[4] * two[4]
@@ -47,7 +55,7 @@ def _pair(one, two, nodes, weights, k, grid, cells, flow, charge, seen, entry):
             dx, dy = x - two[0] - t * two[6] * two[3], y - two[1] - t * two[6] * two[4]
             zeta = z + two[2] + t * two[6] * two[5]
             rho = math.sqrt(dx * dx + dy * dy)
-            tabled(rho, zeta, k, grid, cells, 4, seen)
+            tabled(rho, zeta, k, grid, cells, 4, values, seen)
             inverse = 1.0 / (rho + 1e-30)
             u = (one[3] * dx + one[4] * dy) * inverse
             v = (two[3] * dx + two[4] * dy) * inverse
@@ -78,19 +86,19 @@ def earth_rows(segments, first, last, whole, rules, sizes, k, grid, cells, flow,
 
     whole: all of them, else only j ≥ i, with the pair of a segment and itself halved: half of a symmetric matrix. Half
     function 2i + end stands at that place. rules (kinds, 2, most): nodes and weights on 0 to 1; sizes (kinds,): how
-    many, the last for pairs as far apart as they are long, each further rule for half as far.
+    many; the first serves pairs farther apart than twelve of their lengths, each further one about half as far.
     """
     n = segments.shape[1]
-    seen, entry = np.empty(4, np.complex128), np.empty((2, 2), np.complex128)
+    values, seen, entry = np.empty(8), np.empty(4, np.complex128), np.empty((2, 2), np.complex128)
     all_ = np.ascontiguousarray(segments.T)
     for i in range(first, last):
         for j in range(0 if whole else i, n):
             near = _closeness(all_[i], all_[j])
             rule = 0
-            while rule < len(sizes) - 1 and near > 0.25 * 2.0**rule:
+            while rule < len(sizes) - 1 and near > 0.08 * (1.0 if rule == 0 else 1.5 * 2.0**rule):
                 rule += 1
             nodes, weights = rules[rule, 0, : sizes[rule]], rules[rule, 1, : sizes[rule]]
-            _pair(all_[i], all_[j], nodes, weights, k, grid, cells, flow, charge, seen, entry)
+            _pair(all_[i], all_[j], nodes, weights, k, grid, cells, flow, charge, values, seen, entry)
             share = 0.5 if i == j and not whole else 1.0
             for a in range(2):
                 for b in range(2):
@@ -103,7 +111,7 @@ def earth_fields(segments, ends, places, nodes, weights, pieces, k, grid, cells,
 
     e_scale: -jη/4π; h_scale: 1/4π.
     """
-    seen = np.empty(10, np.complex128)
+    values, seen = np.empty(20), np.empty(10, np.complex128)
     for n in range(places.shape[0]):
         for i in range(segments.shape[1]):
             tx, ty, tz, length = segments[3, i], segments[4, i], segments[5, i], segments[6, i]
@@ -115,7 +123,7 @@ def earth_fields(segments, ends, places, nodes, weights, pieces, k, grid, cells,
                     dy = places[n, 1] - segments[1, i] - s * length * ty
                     zeta = places[n, 2] + segments[2, i] + s * length * tz
                     rho = math.sqrt(dx * dx + dy * dy) + 1e-12 * length
-                    tabled(rho, zeta, k, grid, cells, 10, seen)
+                    tabled(rho, zeta, k, grid, cells, 10, values, seen)
                     weight = weights[q] * length / pieces
                     current = weight * (ends[i, 0] + s * (ends[i, 1] - ends[i, 0])) * k * k
                     charge = weight * slope * k

@@ -1,7 +1,7 @@
 """What earth sends back, tabulated: R e^{jR} times a kernel is smooth in R and in the angle, and has a limit at R = 0.
 
 R is the distance to the image and y = √(ζ/R), which is fine at low angles, where the reflection changes fastest. Along R
-nodes are even in ln R + (R/c)/(1 + R/d): a sixth of R apart, a twentieth of a wavelength at most, and more only where
+nodes are even in ln R + (R/c)/(1 + R/d): a quarter of R apart, a twelfth of a wavelength at most, and more only where
 what is left of the wave through the earth is small.
 """
 
@@ -19,16 +19,16 @@ from .half_space import reflection
 Complexes = NDArray[np.complex128]
 Floats = NDArray[np.float64]
 
-_STEP = 0.2
+_STEP = 0.26
 _BEND, _FAR = 0.6 * math.pi, 20.0 * math.pi
-_ANGLES = 22
+_ANGLES = 18
 _SMALLEST = 2.0 * math.pi * 5e-6
 FOR_CURRENTS, FOR_FIELDS = 4, 10
 
 
 @dataclass(frozen=True)
 class EarthTable:
-    """Cubics in both directions, cells (R cells, y cells, kinds, 16), of the kernels of `reflection`, all times k0.
+    """Cubics in both directions, cells (R cells, y cells, 16, 2 kinds), real and imaginary parts in turn, of the kernels of `reflection`, all times k0.
 
     grid: first place along R and how many to one; first y and how many to one. The first four kinds are times R e^{jR},
     the others times R²/(1 + R) e^{jR}, and the slopes by ρ over sin θ, ρ = R sin θ.
@@ -36,7 +36,7 @@ class EarthTable:
 
     wavenumber: float
     grid: Floats
-    cells: Complexes
+    cells: Floats
 
 
 def along(r: Floats) -> Floats:
@@ -90,12 +90,12 @@ def _count(span: float) -> int:
     return max(math.ceil(_ANGLES * span) + 1, 6)
 
 
-def _cells(values: Complexes) -> Complexes:
+def _cells(values: Complexes) -> Floats:
     """Splines along both directions, as sixteen powers of the place within every cell."""
     from scipy.interpolate import CubicSpline
 
     m, n, _ = values.shape
     one = CubicSpline(np.arange(m), values, axis=0).c[::-1]
     both = CubicSpline(np.arange(n), one, axis=2).c[::-1]
-    # (powers of y, y cells, powers of R, R cells, kinds) to (R cells, y cells, kinds, powers of R, powers of y).
-    return np.ascontiguousarray(both.transpose(3, 1, 4, 2, 0).reshape(m - 1, n - 1, -1, 16))
+    # (powers of y, y cells, powers of R, R cells, kinds) to (R cells, y cells, powers of R, powers of y, kinds).
+    return np.ascontiguousarray(both.transpose(3, 1, 2, 0, 4).reshape(m - 1, n - 1, 16, -1)).view(np.float64)

@@ -17,7 +17,7 @@ Complexes = NDArray[np.complex128]
 Floats = NDArray[np.float64]
 Function = Callable[[NDArray[Any]], Complexes]
 
-_ORDER = 16
+_NODES, _WEIGHTS = np.polynomial.legendre.leggauss(16)
 _FADED = 38.0
 _GROWTH = 6.0
 _CLEAR = 0.4
@@ -25,10 +25,9 @@ _OUT = 28.0
 
 
 def _panels(edges: Floats) -> tuple[Floats, Floats]:
-    nodes, weights = np.polynomial.legendre.leggauss(_ORDER)
     half = np.diff(edges)[:, None] / 2.0
     middle = (edges[1:] + edges[:-1])[:, None] / 2.0
-    return (middle + half * nodes).ravel(), (half * weights).ravel()
+    return (middle + half * _NODES).ravel(), (half * _WEIGHTS).ravel()
 
 
 def sommerfeld_integrals(f: Function, rho: Floats, beyond: float, ripple: float) -> Complexes:

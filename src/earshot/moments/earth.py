@@ -17,7 +17,7 @@ from .wire_basis import WireBasis
 
 Complexes = NDArray[np.complex128]
 _ROWS = 64
-_RULES = (2, 3, 4, 6, 10, 16, 32)
+_RULES = (1, 2, 3, 4, 6, 10, 16, 32)
 
 
 def add_earth(basis: WireBasis, earth: Earth, frequency: float, matrix: Complexes) -> None:
@@ -60,12 +60,14 @@ def _gathered(basis: WireBasis, table: EarthTable, frequency: float, whole: bool
     def work(own: int) -> None:
         found = np.zeros((basis.size, basis.size), np.complex128)
         for first, last in spans[own :: thread_count()]:
+            # Only j ≥ i unless all are asked for.
+            start = 0 if whole else 2 * first
             entries = np.zeros((2 * (last - first), 2 * n), np.complex128)
             earth_rows(segments, first, last, whole, rules, sizes, table.wavenumber, table.grid, table.cells, flow,
                        charge, entries)  # fmt: skip
             part = ends[2 * first : 2 * last]
             used = np.unique(part.indices)
-            found[used] += part[:, used].T @ (ends.T @ entries.T).T
+            found[used] += part[:, used].T @ (ends[start:].T @ entries[:, start:].T).T
         parts.append(found)
 
     parts: list[Complexes] = []
