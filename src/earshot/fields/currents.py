@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from ..constants import WAVE_IMPEDANCE, wavenumber
 from ..geometry.mesh import WireMesh
 from ..media.earth import Earth
-from ..media.stack import Stack
 from ..media.half_space import reflection_factors
+from ..media.stack import Stack
 from ..running import announce, in_threads, thread_count
 from .printed import guided_powers, printed_field
 from .sheet_currents import SheetCurrents

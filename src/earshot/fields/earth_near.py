@@ -30,9 +30,9 @@ def add_reflected(currents: Currents, points: Floats, out: Complexes) -> None:
 
     def work(share: slice) -> None:
         earth_fields(
-            mesh.columns, np.ascontiguousarray(currents.ends), points[share], (nodes + 1.0) / 2.0, weights / 2.0, pieces,
-            table.wavenumber, table.grid, table.cells, -1j * WAVE_IMPEDANCE / (4.0 * math.pi), 1.0 / (4.0 * math.pi),
-            out[share],
+            mesh.columns, np.ascontiguousarray(currents.ends), points[share], (nodes + 1.0) / 2.0, weights / 2.0,
+            pieces, table.wavenumber, table.grid, table.cells, -1j * WAVE_IMPEDANCE / (4.0 * math.pi),
+            1.0 / (4.0 * math.pi), out[share],
         )  # fmt: skip
 
     step = math.ceil(len(points) / thread_count()) or 1
@@ -49,5 +49,8 @@ def _table_for(currents: Currents, points: Floats) -> tuple[EarthTable, float]:
     away = np.linalg.norm(points[:, :2] - middle, axis=1)
     across = (max(float(away.min()) - size, 0.0), float(away.max()) + size)
     permittivity = currents.earth.complex_permittivity(currents.frequency)
-    table = earth_table(permittivity, currents.wavenumber, across, (float(lowest), float(highest)), FOR_FIELDS)
+    heights = (float(lowest), float(highest))
+    table = earth_table(
+        permittivity, currents.wavenumber, across, heights, FOR_FIELDS, thread_count(), in_threads
+    )  # fmt: skip
     return table, float(lowest)

@@ -25,9 +25,9 @@ from .schema import DesignTable, parsed
 from .sheet_keys import read_sheet
 from .texts import Texts
 
-MEDIA: dict[str, Callable[[], Medium]] = {"free space": free_space, "perfect plane": perfect_plane} | {
-    kind.name: partial(earth, kind.name) for kind in earths()
-}
+MEDIA: dict[str, Callable[[], Medium]] = {
+    "free space": free_space, "perfect plane": perfect_plane, **{kind.name: partial(earth, kind.name) for kind in earths()}
+}  # fmt: skip
 """What `medium` may say."""
 
 

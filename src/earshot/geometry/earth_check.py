@@ -18,7 +18,7 @@ def over_earth(antenna: Antenna) -> Iterator[Finding]:
     """Findings that need no frequency: wires in the earth, touching it, or nearer than four radii."""
     for wire in antenna.wires:
         lowest = wire.corners[int(np.argmin(wire.corners[:, 2]))]
-        thickness = wire.radius if wire.jacket is None else wire.jacket.radius
+        thickness = wire.radius if wire.jacket is None else wire.radius + wire.jacket.thickness
         if lowest[2] <= 0.0:
             where = "touches the earth" if lowest[2] > -1e-9 else f"is {-lowest[2]:g} m under the surface of the earth"
             yield Finding(

@@ -71,7 +71,8 @@ def over_fields(
                 x, y, share = found[0, q], found[1, q], found[3, q]
                 _add_source(
                     p[0] - x, p[1] - y, k, share * (number[i] * x - vector[i, 0]),
-                    share * (number[i] * y - vector[i, 1]), share * spread, 0j, steps, widths, table, logs, low, high, out[n],
+                    share * (number[i] * y - vector[i, 1]), share * spread, 0j, steps, widths, table, logs, low,
+                    high, out[n],
                 )  # fmt: skip
         for q in range(points.shape[0]):
             _add_source(

@@ -1,7 +1,7 @@
 """What a half-space sends back: kernels of reflected waves for currents of any direction above it.
 
-With u0 = √(λ² - 1), u1 = √(λ² - εc), R_M = (εc u0 - u1)/(εc u0 + u1), R_E = (u0 - u1)/(u0 + u1), all lengths times k0 and
-ζ the sum of both heights, S_n{f} = ∫ f J_n(λρ) e^{-u0 ζ} λ dλ (Sommerfeld 1909; Michalski and Mosig 1997):
+With u0 = √(λ² - 1), u1 = √(λ² - εc), R_M = (εc u0 - u1)/(εc u0 + u1), R_E = (u0 - u1)/(u0 + u1), all lengths times k0
+and ζ the sum of both heights, S_n{f} = ∫ f J_n(λρ) e^{-u0 ζ} λ dλ (Sommerfeld 1909; Michalski and Mosig 1997):
 GA = S0{R_E/u0}, Gv = S0{R_M/u0}, U = S0{(R_E + R_M)/λ²u0}. A current I t at r' then meets, from above,
 
     E = -jη/4π {I [t_h GA + z t_z Gv + ∇_h (t_h·∇_h U)] - ∇ (dI/ds) Gv}:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -100,9 +101,7 @@ def faded_integrals(f: Function, rho: Floats, beyond: float, height: float, orde
 Waves = Callable[[int, Complexes, Floats], Complexes]
 
 
-def half_space_path(
-    permittivity: complex, rho: Floats, zeta: Floats, flat: bool
-) -> Iterator[tuple[Complexes, Complexes, Waves]]:
+def half_space_path(permittivity: complex, rho: Floats, zeta: Floats, flat: bool) -> Iterator[tuple[Any, Any, Waves]]:
     """Parts of a path for distances rho and heights zeta (places,) that are alike: nodes, weights and Bessel functions.
 
     The last takes an order, nodes and distances: (places, nodes). flat: the distances are well above the heights, and
@@ -153,12 +152,12 @@ def half_space_path(
         edges.append(edges[-1] + min(max(finest, 0.6 * edges[-1]), 6.0 / high, 2.5 / max(highest, 1e-9)))
     t, tw = _panels(np.array(edges))
     for way, hankel in ((1j, hankel1e), (-1j, hankel2e)):
+        yield beyond + 1j * lift + way * t, way * tw, partial(_turned, way, hankel)
 
-        def turned(order: int, k: Complexes, at: Floats, way: complex = way, hankel: Any = hankel) -> Complexes:
-            z = np.outer(at, k)
-            return np.asarray(0.5 * hankel(order, z) * np.exp(way * z))
 
-        yield beyond + 1j * lift + way * t, way * tw, turned
+def _turned(way: complex, hankel: Any, order: int, k: Complexes, at: Floats) -> Complexes:
+    z = np.outer(at, k)
+    return np.asarray(0.5 * hankel(order, z) * np.exp(way * z))
 
 
 def at_zero(f: Function, beyond: float, scale: float) -> Complexes:

@@ -43,7 +43,10 @@ def table_for(mesh: WireMesh, earth: Earth, frequency: float) -> EarthTable:
 
 @lru_cache(maxsize=4)
 def _table(earth: Earth, frequency: float, rho: float, low: float, high: float) -> EarthTable:
-    return earth_table(earth.complex_permittivity(frequency), wavenumber(frequency), (0.0, rho), (low, high))
+    return earth_table(
+        earth.complex_permittivity(frequency), wavenumber(frequency), (0.0, rho), (low, high), shares=thread_count(),
+        side_by_side=in_threads,
+    )  # fmt: skip
 
 
 def _gathered(basis: WireBasis, table: EarthTable, frequency: float, whole: bool) -> Complexes:

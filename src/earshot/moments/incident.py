@@ -134,8 +134,8 @@ def _tested(
     from scipy.special import j0
 
     if isinstance(earth, Earth):
-        k = np.array([min(math.sin(wave.theta), 1.0 - 1e-15) + 0j])
-        _, tm, te = reflection_factors(k, earth.complex_permittivity(frequency))
+        sine = np.array([min(math.sin(wave.theta), 1.0 - 1e-15) + 0j])
+        _, tm, te = reflection_factors(sine, earth.complex_permittivity(frequency))
         wave = replace(wave, e_theta=complex(tm[0]) * wave.e_theta, e_phi=-complex(te[0]) * wave.e_phi)
     ray, field = _ray_and_field(wave)
     mirror = np.array([1.0, 1.0, -1.0]) if mirrored else np.ones(3)
