@@ -150,3 +150,16 @@ def test_what_cannot_stand_over_earth_is_told(make, says):
 def test_earth_that_cannot_be_is_told(make, says):
     with pytest.raises(es.UsageError, match=says):
         make()
+
+
+def test_lobes_and_resistances_over_earth():
+    driven = es.solve(dipole(es.earth("meadow"), 1.5), FREQUENCY).drive()
+    lobes = driven.far_field().take_off("90 deg")
+    # A level dipole at height h has its lobes where sin(elevation) is about (2n + 1)/4h, in wavelengths.
+    assert sorted(lobes["elevation_deg"])[0] == pytest.approx(math.degrees(math.asin(1 / 6)), abs=0.7)
+    assert sorted(lobes["elevation_deg"])[1] == pytest.approx(30, abs=1.5)
+    assert lobes["gain_dBi"].is_monotonic_decreasing
+    parts = driven.resistances()
+    assert parts["whole"] == pytest.approx(driven.ports_table()["active_impedance_ohm"].iloc[0].real, rel=1e-9)
+    assert parts.drop("whole").sum() == pytest.approx(parts["whole"], rel=1e-9)
+    assert driven.far_field().below.startswith("meadow")

@@ -49,7 +49,15 @@ points = 11
 """
 
 
-DEMOS = ["buoy_monopole", "uplink_turnstile", "hut_roof", "mainland_guide", "mainland_patch", "uplink_patch"]
+DEMOS = [
+    "buoy_monopole",
+    "uplink_turnstile",
+    "hut_roof",
+    "mainland_guide",
+    "mainland_patch",
+    "uplink_patch",
+    "buoy_on_swell",
+]
 
 
 @pytest.fixture(scope="module", params=[*DEMOS, "two masts"])

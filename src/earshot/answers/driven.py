@@ -111,6 +111,18 @@ class Driven:
         rows = [(name, power, power / self.incident if self.incident > 0.0 else math.nan) for name, power in parts]
         return pd.DataFrame(rows, columns=["part", "power_W", "share"]).set_index("part")
 
+    def resistances(self) -> pd.Series:
+        """What the resistance at a lone driven port is made of, ohm: radiated, and of every part that takes power.
+
+        Raises UsageError when several ports are driven, or no current flows.
+        """
+        at = [i for i, p in enumerate(self.antenna.ports) if p.name in self.driven]
+        if len(at) != 1 or not abs(self.currents[at[0]]) > 0.0:
+            raise UsageError("resistances: they are told for one driven port with a current; drive one port alone")
+        powers = self.budget()["power_W"].drop(["sent", "returned"]).rename(index={"accepted": "whole"})
+        found: pd.Series = (2.0 * powers / abs(self.currents[at[0]]) ** 2).rename("resistance_ohm")
+        return found
+
     @property
     def lossy_below(self) -> bool:
         """Whether the antenna is on layers, or over earth, that take power."""

@@ -75,6 +75,13 @@ class FarField:
         """Whether only the half space above a plane is there."""
         return self.currents.plane
 
+    @property
+    def below(self) -> str:
+        """What lies below z = 0, in words; empty in free space."""
+        if not self.half_space:
+            return ""
+        return str(self.currents.earth) if self.currents.earth else "perfect plane at z = 0"
+
     def field(self, theta: ArrayLike, phi: ArrayLike) -> tuple[Complexes, Complexes]:
         """(E_θ, E_φ) times distance, volts peak, for angles in radians; the phase factor e^{-jkr} is left out."""
         return self.currents.far_field(np.asarray(theta, float), np.asarray(phi, float))
@@ -172,6 +179,31 @@ class FarField:
             least = "0 (a plane is below)" if self.half_space else "-90"
             raise UsageError(f"cut: elevation {math.degrees(height):g} deg is outside {least} to 90 deg")
         return lobes.cone(height)
+
+    def take_off(self, azimuth: str | float | None = None) -> pd.DataFrame:
+        """Every lobe over one azimuth, the strongest first: take-off angle (elevation, degrees) and gain (dBi).
+
+        azimuth: that of the peak unless given; 0 to 90 degrees of elevation are looked at.
+        """
+        import pandas as pd
+
+        phi = self.peak[1] if azimuth is None else units.angle(azimuth, "take_off, azimuth")
+        fine = min(self.step, math.radians(1.0)) / 4.0
+        elevation = np.linspace(0.0, math.pi / 2.0, math.ceil(math.pi / 2.0 / fine) + 1)
+        gain = self.gain(math.pi / 2.0 - elevation, phi)
+        padded = np.concatenate([[-1.0], gain, [-1.0]])
+        tops = np.flatnonzero((gain > 1e-12) & (gain >= padded[:-2]) & (gain > padded[2:]))
+        rows = []
+        for i in tops.tolist():
+            # Where the parabola through three samples is highest.
+            before, here, after = (gain[max(i - 1, 0)], gain[i], gain[min(i + 1, len(gain) - 1)])
+            bend = before - 2.0 * here + after
+            shift = 0.5 * (before - after) / bend if 0 < i < len(gain) - 1 and bend < 0.0 else 0.0
+            angle = elevation[i] + shift * (elevation[1] - elevation[0])
+            level = here - 0.25 * (before - after) * shift
+            rows.append((math.degrees(angle), 10.0 * math.log10(level)))
+        rows.sort(key=lambda row: -row[1])
+        return pd.DataFrame(rows, columns=["elevation_deg", "gain_dBi"])
 
     def _sampled(self, track: lobes.Track, step: float, unit: str) -> xr.Dataset:
         import xarray as xr

@@ -10,12 +10,12 @@ from typing import Any
 
 from ..answers.cases import Case
 from ..answers.frequencies import Band, Wanted, wanted
-from ..errors import DesignFileError, unknown
+from ..errors import DesignFileError, UsageError, unknown
 from ..geometry.antenna import Antenna
 from ..geometry.circuit_parts import Line, Load, Stub, Terminal
 from ..geometry.design import Design, Quantities, Value, Values
 from ..geometry.sheets import Sheet
-from ..media.earth import earth, earths
+from ..media.earth import Earth, earth, earths
 from ..media.surroundings import FreeSpace, Medium, free_space, perfect_plane
 from ..units import Quantity
 from .case_keys import read_case, read_frequencies
@@ -26,8 +26,10 @@ from .sheet_keys import read_sheet
 from .texts import Texts
 
 MEDIA: dict[str, Callable[[], Medium]] = {
-    "free space": free_space, "perfect plane": perfect_plane, **{kind.name: partial(earth, kind.name) for kind in earths()}
-}  # fmt: skip
+    "free space": free_space,
+    "perfect plane": perfect_plane,
+    **{kind.name: partial(earth, kind.name) for kind in earths()},
+}
 """What `medium` may say."""
 
 
@@ -113,8 +115,14 @@ def medium_of(texts: Texts, table: DesignTable, names: Quantities) -> Medium:
         if "medium" in table.model_fields_set:
             raise DesignFileError(f"{texts.name}: medium: it has layers as well, which lie on a plane: leave one out")
         return read_layers(texts, table, names)
+    own = table.earths.get(table.medium)
+    if own is not None:
+        try:
+            return Earth(table.medium, own.permittivity, own.conductivity, own.source)
+        except UsageError as problem:
+            raise DesignFileError(f"{texts.name}: earths.{problem}") from None
     if table.medium not in MEDIA:
-        raise DesignFileError(f"{texts.name}: medium: {unknown('medium', table.medium, MEDIA)}")
+        raise DesignFileError(f"{texts.name}: medium: {unknown('medium', table.medium, [*MEDIA, *table.earths])}")
     return MEDIA[table.medium]()
 
 

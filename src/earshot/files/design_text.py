@@ -10,6 +10,7 @@ from ..geometry.antenna import Antenna
 from ..geometry.circuit_parts import Line, Load, Stub
 from ..geometry.design import Design, Value
 from ..geometry.parts import Gap, Port, Wire
+from ..media.earth import Earth, earths
 from ..media.metals import Metal, metals
 from ..media.stack import Dielectric, Stack, dielectrics
 from ..network.elements import Impedance, LineType
@@ -82,11 +83,14 @@ def antenna_text(antenna: Antenna, frequency: float) -> str:
     document["frequency"] = _hertz(frequency)
     if isinstance(antenna.medium, Stack):
         document["layer"] = _layers(antenna.medium)
+    elif isinstance(antenna.medium, Earth):
+        document["medium"] = antenna.medium.name
     else:
         document["medium"] = next(name for name, make in MEDIA.items() if make() == antenna.medium)
     tables: dict[str, dict[str, Any]] = {
         "metals": _own_metals(antenna),
         "dielectrics": _own_dielectrics(antenna),
+        "earths": _own_earth(antenna),
         "wire": {w.name: _wire(w) for w in antenna.wires},
         "sheet": {s.name: sheet_table(s) for s in antenna.sheets},
         "port": {p.name: _port(p) for p in antenna.ports},
@@ -143,6 +147,14 @@ def _own_dielectrics(antenna: Antenna) -> dict[str, dict[str, Any]]:
             raise UsageError(f"antenna '{antenna.name}' has two dielectrics named '{made.name}': rename one")
     keys = ("permittivity", "loss_tangent", "permeability", "source")
     return {name: {key: getattr(made, key) for key in keys} for name, made in own.items()}
+
+
+def _own_earth(antenna: Antenna) -> dict[str, dict[str, Any]]:
+    """The earth below an antenna by name, when it is not in the library."""
+    below = antenna.medium
+    if not isinstance(below, Earth) or below in earths():
+        return {}
+    return {below.name: {key: getattr(below, key) for key in ("permittivity", "conductivity", "source")}}
 
 
 def _hertz(value: float) -> str:

@@ -49,6 +49,17 @@ class DielectricTable(Table):
     """Where the figures are from."""
 
 
+class EarthTable(Table):
+    """Earth of the user's own."""
+
+    permittivity: float
+    """Relative."""
+    conductivity: float
+    """S/m."""
+    source: str = ""
+    """Where the figures are from."""
+
+
 class LayerTable(Table):
     """A layer on a conducting plane at z = 0; they are given from the bottom up, with air above."""
 
@@ -321,7 +332,11 @@ class DesignTable(Table):
     frequency: str | float
     """Where "lambda" is measured, and what is solved when nothing else is asked."""
     medium: Text = "free space"
-    """What it stands in: "free space", or "perfect plane", which lies at z = 0. Leave it out when there are layers."""
+    """What it stands in: "free space"; "perfect plane", which lies at z = 0; or what lies below z = 0, of `earths` or
+    by name: "dry sand", "rock", "city", "meadow", "farmland", "marsh", "fresh water", "sea", "ice". Leave it out when
+    there are layers."""
+    earths: dict[str, EarthTable] = {}
+    """Kinds of earth of the user's own, by name."""
     layer: Annotated[list[LayerTable], BeforeValidator(_several)] = []
     """Layers on a plane at z = 0, from the bottom up: what patches are printed on."""
     dielectrics: dict[str, DielectricTable] = {}

@@ -18,7 +18,7 @@ from ...network.network import Network
 from ...network.trace import Trace
 from ...units import engineering
 from ..tables import comparison_table
-from .options import Format, Frequencies, Json, Readouts, changed, changes_of, known_format, load
+from .options import Format, Frequencies, Json, Readouts, changed, changes_of, elsewhere, known_format, load
 from .plot import cuts_of, save_figures
 from .runs import Run, joined, opened, run
 from .screen import complain, show, show_json
@@ -39,6 +39,14 @@ Variants = Annotated[
         help="Add a variant of the first design with these values, such as driven='0.93 m'; may be repeated.",
     ),
 ]
+Media = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--over",
+        metavar="MEDIUM",
+        help="Add the first design over another medium, such as sea, meadow, 'free space'; may be repeated.",
+    ),
+]
 Out = Annotated[Path, typer.Option("--out", "-o", metavar="FOLDER", help="Where the table and figures go.")]
 
 
@@ -51,14 +59,16 @@ class _Entry:
     network: Network | Trace
 
 
-def _entries(paths: list[Path], variants: list[str] | None, frequencies: list[str] | None) -> list[_Entry]:
+def _entries(
+    paths: list[Path], variants: list[str] | None, media: list[str] | None, frequencies: list[str] | None
+) -> list[_Entry]:
     found: list[_Entry] = []
     for i, path in enumerate(paths):
         if path.suffix.lower() == ".toml" or is_results(path):
             result = opened(path, None, frequencies)
             found.append(_Entry(path.stem, result, result.solution.network))
             if i == 0:
-                found += _variants(path, variants, frequencies)
+                found += _variants(path, variants, media, frequencies)
         else:
             network = read_network(path)
             found.append(_Entry(path.stem, None, network))
@@ -69,13 +79,19 @@ def _entries(paths: list[Path], variants: list[str] | None, frequencies: list[st
     ]
 
 
-def _variants(path: Path, variants: list[str] | None, frequencies: list[str] | None) -> list[_Entry]:
-    if variants and is_results(path):
-        raise UsageError(f"--set makes variants of a design; '{path.name}' holds results: give its design file first")
+def _variants(
+    path: Path, variants: list[str] | None, media: list[str] | None, frequencies: list[str] | None
+) -> list[_Entry]:
+    if (variants or media) and is_results(path):
+        option = "--set" if variants else "--over"
+        raise UsageError(
+            f"{option} makes variants of a design; '{path.name}' holds results: give its design file first"
+        )
     found = []
-    for text in variants or []:
-        file = changed(load(path, None, frequencies), changes_of([text]))
-        complain(f"solving {file.title} with {text}")
+    for text, medium in [*((v, None) for v in variants or []), *((f"over {m}", m) for m in media or [])]:
+        plain = load(path, None, frequencies)
+        file = changed(plain, changes_of([text])) if medium is None else elsewhere(plain, medium)
+        complain(f"solving {file.title} {text if medium else f'with {text}'}")
         result = run(file, own_frequencies=not frequencies)
         found.append(_Entry(text, result, result.solution.network))
     return found
@@ -84,6 +100,7 @@ def _variants(path: Path, variants: list[str] | None, frequencies: list[str] | N
 def compare(
     paths: Paths,
     variants: Variants = None,
+    over: Media = None,
     frequency: Frequencies = None,
     at: Readouts = None,
     out: Out = Path("comparison"),
@@ -97,9 +114,9 @@ def compare(
     solved again.
     """
     known_format(ending)
-    if len(paths) + len(variants or []) < 2:
-        raise UsageError("compare: one model alone; name another, or a variant with --set NAME=VALUE")
-    entries = _entries(paths, variants, frequency)
+    if len(paths) + len(variants or []) + len(over or []) < 2:
+        raise UsageError("compare: one model alone; name another, or a variant with --set NAME=VALUE or --over MEDIUM")
+    entries = _entries(paths, variants, over, frequency)
     first = next((e.run for e in entries if e.run is not None), None)
     hertz = first.cases[0].driven.frequency if first is not None else float(entries[0].network.frequencies[0])
     make_folder(out)
@@ -146,6 +163,10 @@ def _draw(entries: list[_Entry], out: Path, ending: str, at: list[str]) -> list[
         # One cut in a circle is enough when several models lie over one another.
         planes = planes[:1] or ([] if any(angles.values()) else ["E"])
         fields = [r.cases[0].field for _, r in runs]
+        if len(runs) > 3 and any(angles.values()):
+            # Many curves share one circle: the upright cut, if there is one.
+            kind = "azimuth" if angles["azimuth"] else "elevation"
+            planes, angles = [], {kind: angles[kind][:1]}
         for name, draw in (("polar", plots.polar), ("cartesian", plots.cartesian)):
             figures[name] = lambda d=draw: d(fields, *planes, **angles, labels=[n for n, _ in runs])
     return save_figures(figures, out, ending)

@@ -32,6 +32,8 @@ def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
         "mainland_patch.toml",
         "mainland_panel.toml",
         "uplink_patch.toml",
+        "buoy_on_swell.toml",
+        "shore_receiver.toml",
         "roof_meter.csv",
     ):
         text = (designs / name).read_text(encoding="utf-8")

@@ -11,9 +11,10 @@ import typer
 
 from ...answers.frequencies import wanted
 from ...errors import UsageError
-from ...files.design_file import DesignFile, read_design
+from ...files.design_file import DesignFile, FileBuild, read_design
 from ...files.results import is_results
 from ...files.touchstone import is_touchstone
+from ...geometry.design import Design
 
 DesignPath = Annotated[Path, typer.Argument(metavar="DESIGN", help="Design file (TOML).", show_default=False)]
 ModelPath = Annotated[
@@ -61,6 +62,16 @@ def load(path: Path, sets: list[str] | None, frequencies: list[str] | None = Non
         raise UsageError(f"'{path.name}' is a curve, not a design; earshot compare lays it over a design")
     file = changed(read_design(path), changes_of(sets))
     return replace(file, frequencies=tuple(wanted(frequencies).single.tolist())) if frequencies else file
+
+
+def elsewhere(file: DesignFile, medium: str) -> DesignFile:
+    """The file with its antenna in another medium, by the word of a design file; a wrong one is told now."""
+    build = file.design.build
+    assert isinstance(build, FileBuild)
+    table = build.table.model_copy(update={"medium": medium, "layer": []})
+    design = Design(replace(build, table=table), frequency=file.design.frequency, **dict(file.design.given))
+    design.antenna  # noqa: B018 - built for its complaints
+    return replace(file, design=design)
 
 
 def changed(file: DesignFile, changes: dict[str, str]) -> DesignFile:

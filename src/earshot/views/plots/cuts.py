@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from matplotlib.figure import Figure
+from matplotlib.patches import Rectangle
 from matplotlib.projections.polar import PolarAxes
 from numpy.typing import NDArray
 
@@ -119,7 +120,7 @@ def _head(
     figure: Figure, fields: Sequence[FarField], quantities: Sequence[str], curves: Sequence[_Curve], remark: str = ""
 ) -> None:
     notes = [_MEANINGS[kind] for kind in dict.fromkeys(c.kind for c in curves)]
-    notes += ["perfect plane at z = 0"] if any(f.half_space for f in fields) else []
+    notes += list(dict.fromkeys(f.below for f in fields if f.half_space))[:2]
     notes += [remark] if remark else []
     what = QUANTITIES[quantities[0]] if len(quantities) == 1 else "gain by polarisation"
     frequencies = sorted({f.frequency for f in fields})
@@ -174,10 +175,16 @@ def polar(
         for i, kind in enumerate(kinds):
             width = 1.0 / len(kinds)
             own = [c for c in curves if c.kind == kind]
-            place = (i * width + 0.14 * width, 0.1, 0.72 * width, 0.68 - 0.035 * max(min(len(own), 8) - 2, 0))
+            half = kind == "elevation" and all(f.half_space for f in fields)
+            place = (i * width + 0.13 * width, 0.1, 0.70 * width, 0.68 - 0.035 * max(min(len(own), 8) - 2, 0))
+            if half and len(kinds) == 1:
+                # Only the middle half of the square is used.
+                place = (0.19, -0.12, 0.62, 0.98)
             axes = figure.add_axes(place, projection="polar")
             assert isinstance(axes, PolarAxes)
             _circle(axes, own, radius, rings)
+            if half:
+                _upper_half(axes, rings)
         _head(figure, fields, quantities, curves, remark)
     return figure
 
@@ -207,6 +214,24 @@ def _circle(
         text.set_horizontalalignment("left" if across > 0.1 else "right" if across < -0.1 else "center")
     axes.spines["polar"].set_color(FAINT)
     axes.legend(loc="lower center", bbox_to_anchor=(0.5, 1.11), ncols=1 if len(curves) < 6 else 2, fontsize=10)
+
+
+def _upper_half(axes: PolarAxes, rings: dict[float, str]) -> None:
+    """Half a circle, its rings named inside, and what lies below as a hatched strip."""
+    axes.set_thetamin(0.0)
+    axes.set_thetamax(180.0)
+    axes.set_yticklabels([])
+    for place, words in rings.items():
+        axes.text(np.radians(105.0), place, words, fontsize=8, color=FAINT, ha="center", va="center", bbox=SOFT)
+    # Half a circle stands in the middle of the square the whole would take.
+    strip = Rectangle(
+        (0.0, 0.2), 1.0, 0.05, transform=axes.transAxes, clip_on=False, facecolor="none", edgecolor=FAINT,
+        hatch="////", linewidth=0.0,
+    )  # fmt: skip
+    axes.add_patch(strip)
+    legend = axes.get_legend()
+    if legend is not None:
+        legend.set_bbox_to_anchor((0.5, 0.86), axes.transAxes)
 
 
 def cartesian(
@@ -240,9 +265,10 @@ def cartesian(
                 label=curve.label,
             )
         axes.set_ylim(rim - span, rim)
-        axes.set_xlim(-180.0, 180.0)
-        axes.set_xticks(range(-180, 181, 30))
         kinds = list(dict.fromkeys(c.kind for c in curves))
+        least = 0 if kinds == ["elevation"] and all(f.half_space for f in fields) else -180
+        axes.set_xlim(least, 180.0)
+        axes.set_xticks(range(least, 181, 30))
         axes.set_xlabel(f"{' or '.join(kinds)}, degrees")
         axes.set_ylabel(f"{QUANTITIES[quantities[0]] if len(quantities) == 1 else 'gain'}, dBi")
         legend_above(axes)

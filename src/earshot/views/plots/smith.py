@@ -19,6 +19,7 @@ from .subjects import Curve, curves_of
 
 _RESISTANCES = (0.2, 0.5, 1.0, 2.0, 5.0)
 _REACTANCES = (0.2, 0.5, 1.0, 2.0, 5.0)
+_CROWDED = 5
 
 
 def smith(*networks: Curve | Solution, labels: Sequence[str] | None = None, at: At = (), within: float = 2.0) -> Figure:
@@ -54,7 +55,9 @@ def smith(*networks: Curve | Solution, labels: Sequence[str] | None = None, at: 
                     arrowprops={"arrowstyle": "-|>", "color": line.colour, "lw": 2, "mutation_scale": 18},
                 )  # fmt: skip
             best = float(places[np.abs(gamma).argmin()])
+            # Of many curves only the best place of each is read off, unless readouts are asked for.
             ends = [float(places[0]), best, float(places[-1])] if len(places) > 2 else places.tolist()
+            ends = ends if len(lines) <= _CROWDED else [best]
             rows.append((line, list(wanted_of(at, [line])) if at else list(dict.fromkeys(ends))))
         _readouts(figure, axes, rows)
         reference = ", ".join(dict.fromkeys(ohms(x.source.references[x.port]) for x in lines))

@@ -68,7 +68,7 @@ def sphere(given: FarField | Driven, *, quantity: str = "gain", span: float = 30
         heading(
             figure,
             title,
-            "contours: 3, 6, 9, 12 dB below the peak" + ("; perfect plane at z = 0" if field.half_space else ""),
+            "contours: 3, 6, 9, 12 dB below the peak" + (f"; {field.below}" if field.half_space else ""),
         )
     return figure
 
