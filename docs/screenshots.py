@@ -54,13 +54,14 @@ def pictures() -> None:
         quiet("earshot plot mainland_patch.toml geometry --out patch")
         quiet("earshot plot mainland_guide.toml near --out guide")
         quiet("earshot plot uplink_patch.toml surface --out uplink")
+        quiet("earshot compare shore_receiver.toml --set height='3 m' --over sea --over 'perfect plane' --out shore")
         for name in ("impedance", "smith", "polar", "sphere", "pattern", "currents", "figures"):
             shutil.copy(f"figures/{name}.png", HERE)
         for source, name in (
             ("findings.png", "findings.png"),
             ("patch/geometry.png", "geometry.png"),
             ("comparison/vswr.png", "vswr.png"),
-            ("comparison/cartesian.png", "cartesian.png"),
+            ("shore/polar.png", "earth.png"),
             ("guide/near.png", "near.png"),
             ("uplink/surface.png", "surface.png"),
         ):

@@ -68,7 +68,7 @@ def test_wrong_earth_is_told(path, old, new, says):
 def test_results_over_earth_open_again(path, tmp_path):
     solution = es.solve(es.read_design(path).design, "150 MHz")
     es.write(solution, tmp_path / "level.nc")
-    again = es.read_results(tmp_path / "level.nc").solution
+    again = es.read_results(tmp_path / "level.nc")
     assert again.drive().far_field().efficiency == pytest.approx(solution.drive().far_field().efficiency)
 
 
