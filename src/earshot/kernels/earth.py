@@ -10,8 +10,6 @@ from numba import njit
 
 from .trig import sincos
 
-_BEND, _FAR = 0.6 * math.pi, 20.0 * math.pi
-
 
 @njit(inline="always", fastmath=True, error_model="numpy")
 def tabled(rho, zeta, k, grid, cells, kinds, values, out):
@@ -20,7 +18,7 @@ def tabled(rho, zeta, k, grid, cells, kinds, values, out):
     values (2 kinds,): room to work in.
     """
     r = k * math.sqrt(rho * rho + zeta * zeta)
-    x = (math.log(r) + r / _BEND / (1.0 + r / _FAR) - grid[0]) * grid[1]
+    x = (math.log(r) + r / grid[4] / (1.0 + r / grid[5]) - grid[0]) * grid[1]
     y = (math.sqrt(k * zeta / r) - grid[2]) * grid[3]
     x, y = max(x, 0.0), max(y, 0.0)
     i, j = min(int(x), cells.shape[0] - 1), min(int(y), cells.shape[1] - 1)

@@ -31,8 +31,8 @@ class EarthTable:
     """Cubics in both directions of the kernels of `reflection`, all times k0.
 
     cells (R cells, y cells, 16, 2 kinds): powers of the place in a cell; real and imaginary parts in turn.
-    grid: first place along R and how many to one; first y and how many to one. The first four kinds are times R e^{jR},
-    the others times R²/(1 + R) e^{jR}, and the slopes by ρ over sin θ, ρ = R sin θ.
+    grid: first place along R and how many to one; first y and how many to one; c and d above. The first four kinds are
+    times R e^{jR}, the others times R²/(1 + R) e^{jR}, and the slopes by ρ over sin θ, ρ = R sin θ.
     """
 
     wavenumber: float
@@ -91,7 +91,7 @@ def earth_table(
     else:
         side_by_side(work, range(shares))
     start, step = along(r[:1])[0], (along(r[-1:]) - along(r[:1]))[0] / (len(r) - 1)
-    grid = np.array([start, 1.0 / step, y[0], 1.0 / (y[1] - y[0])])
+    grid = np.array([start, 1.0 / step, y[0], 1.0 / (y[1] - y[0]), _BEND, _FAR])
     return EarthTable(wavenumber, grid, _cells(values))
 
 

@@ -65,8 +65,8 @@ def _alike(permittivity: complex, rho: Floats, zeta: Floats) -> list[tuple[bool,
     with np.errstate(divide="ignore"):
         flat = (rho > 3.0 * zeta) & (6.0 * rho / zeta > beyond * rho / 8.0 + 40.0)
         height = np.where(flat, 0.0, np.floor(np.log2(zeta)))
-    octave = np.floor(np.log2(np.hypot(rho, zeta)))
-    kinds = np.stack([flat, octave, height])
+    doubling = np.floor(np.log2(np.hypot(rho, zeta)))
+    kinds = np.stack([flat, doubling, height])
     unique, own = np.unique(kinds, axis=1, return_inverse=True)
     return [(bool(unique[0, i]), np.flatnonzero(own.ravel() == i)) for i in range(unique.shape[1])]
 

@@ -76,8 +76,8 @@ def _group(f: Function, rho: Floats, beyond: float, ripple: float) -> Complexes:
     return np.asarray(total)
 
 
-def faded_integrals(f: Function, rho: Floats, beyond: float, height: float, order: int = 0) -> Complexes:
-    """∫ f(k) J_order(kρ) k dk of functions that fade like e^{-k height}: (functions, ρ), rho (n,) not below zero.
+def faded_integrals(f: Function, rho: Floats, beyond: float, height: float) -> Complexes:
+    """∫ f(k) J0(kρ) k dk of functions that fade like e^{-k height}: (functions, ρ), rho (n,) not below zero.
 
     The path is real beyond the last pole: to be taken where the height is not far below the distances.
     """
@@ -95,7 +95,7 @@ def faded_integrals(f: Function, rho: Floats, beyond: float, height: float, orde
     tail, tails = _panels(np.array(edges))
     k = np.concatenate([1j * rising, along + 1j * lift, beyond + 1j * (lift - rising), tail + 0j])
     w = np.concatenate([1j * rises, weights + 0j, -1j * rises, tails + 0j])
-    return np.asarray((f(k) * (w * k)) @ jv(order, np.outer(k, rho)))
+    return np.asarray((f(k) * (w * k)) @ jv(0, np.outer(k, rho)))
 
 
 Waves = Callable[[int, Complexes, Floats], Complexes]

@@ -27,6 +27,7 @@ from .surfaces import draw_sheets
 
 Floats = NDArray[np.float64]
 _FLAT = 0.01
+_HIGH = 3.0
 _MOST_NAMES = 24
 _LEVELS = {"stop": LINES[4], "warn": LINES[1], "note": LINES[0]}
 
@@ -40,7 +41,9 @@ class _View:
         if printed:
             # Seen from above, with a margin of the board.
             low = np.append(low[:2], high[2])
-        elif antenna.medium.has_plane:
+        # An antenna high up would be small beside the plane under it: then it is drawn alone.
+        self.standing = antenna.medium.has_plane and not low[2] > _HIGH * float(np.linalg.norm(high - low))
+        if self.standing and not printed:
             low = np.minimum(low, high * [1.0, 1.0, 0.0])
         self.size = float(np.linalg.norm(high - low))
         self.middle = 0.5 * (low + high)
@@ -132,7 +135,10 @@ def geometry(
         low, high = antenna.extent
         box = " x ".join(engineering(float(x), "m", 3) for x in high - low)
         seen = f"seen along {'xyz'[view.normal]}, to scale" if view.flat else "to scale"
-        heading(figure, f"{antenna.name}: geometry", f"{seen}; x, y, z extent {box}; {antenna.medium}")
+        above = (
+            f", {engineering(float(low[2]), 'm', 3)} above" if antenna.medium.has_plane and not view.standing else ""
+        )
+        heading(figure, f"{antenna.name}: geometry", f"{seen}; x, y, z extent {box}{above}; {antenna.medium}")
     return figure
 
 
@@ -196,10 +202,13 @@ def _collide(view: _View, one: tuple[Floats, Floats], two: tuple[Floats, Floats]
 
 def _surroundings(view: _View, antenna: Antenna) -> None:
     if view.flat:
-        if antenna.medium.has_plane and view.up == 2:
+        if view.standing and view.up == 2:
+            # As wide as the sheet has room for under a tall antenna.
             low, high = view.axes.get_xlim()
-            view.axes.axhline(0.0, color=FAINT, linewidth=2.0, linestyle="-")
-            view.axes.text(low, -0.01 * view.size, antenna.medium, fontsize=9, color=FAINT, va="top")
+            wide = max(high - low, 0.9 * view.size)
+            ends = 0.5 * (low + high) + 0.5 * wide * np.array([-1.0, 1.0])
+            view.axes.plot(ends, [0.0, 0.0], color=FAINT, linewidth=2.0, linestyle="-")
+            view.axes.text(ends[1], -0.015 * view.size, antenna.medium, fontsize=9, color=FAINT, va="top", ha="right")
         view.axes.margins(0.1)
         x, y = view.axes.get_xlim()[0], view.axes.get_ylim()[0]
         place = np.array([x, y])
@@ -208,7 +217,7 @@ def _surroundings(view: _View, antenna: Antenna) -> None:
             view.axes.annotate("", tip, place, arrowprops={"arrowstyle": "-|>", "color": FAINT}, annotation_clip=False)
             view.axes.text(*(place + 0.085 * view.size * direction), "xyz"[axis], color=FAINT, ha="center", va="center")
     else:
-        if antenna.medium.has_plane:
+        if view.standing:
             low, high = antenna.extent
             plane_outline(view.axes, low, high, antenna.size)
         arrows(view.axes, view.corner - 0.12 * view.size * np.array([1.0, 1.0, 0.0]), np.full(3, 0.12 * view.size))
