@@ -14,8 +14,10 @@ import earshot as es
 from earshot.geometry.mesh import mesh
 from earshot.geometry.sheet_mesh import sheet_mesh
 from earshot.moments.basis import antenna_basis
+from earshot.moments.earth import table_for as earth_kernels
 from earshot.moments.matrix import WireMatrix
 from earshot.moments.printed import printed_matrix, table_for
+from earshot.moments.response import respond
 from earshot.moments.sheet_basis import sheet_basis
 from earshot.moments.sheet_matrix import fill_sheet_matrix
 from earshot.moments.wire_basis import wire_basis
@@ -107,6 +109,23 @@ def panel(columns: int, rows: int) -> list[float]:
     return [float(basis.size), table, fill, plain, factor, fill / plain, (table + fill + factor) / factor]
 
 
+def over_earth(unknowns: int) -> list[float]:
+    """A long bent wire over a meadow: table, solve in free space, solve over earth, the latter over the former."""
+    wire = es.Wire("bent", [(0, 0, 1), (0, 0, 6), (10, 3, 6), (20, 0, 4)], radius=1e-3)
+    antenna = es.Antenna("bent", [wire], [es.Port("feed", "bent", at=0.3)], es.earth("meadow"))
+    rule = es.MeshRule(per_wavelength=0.39 * unknowns)
+    times: list[list[float]] = [[], [], []]
+    basis = antenna_basis(antenna, 10.0, rule)
+    for n in range(6):
+        hertz = 30e6 + n
+        alone, standing = antenna.over(es.free_space()), antenna
+        times[0].append(seconds(lambda at=hertz + 0.5: earth_kernels(basis.mesh, es.earth("meadow"), at)))
+        times[1].append(seconds(lambda at=hertz, of=alone: respond(of, basis, at)))
+        times[2].append(seconds(lambda at=hertz, of=standing: respond(of, basis, at)))
+    table, free, earth = (statistics.median(t[1:]) for t in times)
+    return [float(basis.size), table, free, earth, earth / free]
+
+
 def band() -> float:
     """A band of a ten-dipole log-periodic array, ten gaps, against the solves it takes: what fitting costs on top."""
     array = es.antennas.log_periodic("150 MHz")
@@ -134,6 +153,10 @@ def main() -> None:
     for columns, rows in ((1, 3), (3, 6)):
         n, *times, over_free, whole = panel(columns, rows)
         print(f"| {n:.0f} | " + " | ".join(f"{t:.3f}" for t in times) + f" | {over_free:.2f} | {whole:.2f} |")
+    print("\n| unknowns over a meadow | table, s | free space, s | earth, s | earth / free |\n|---|---|---|---|---|")
+    for unknowns in (1000, 3000):
+        n, *times, ratio = over_earth(unknowns)
+        print(f"| {n:.0f} | " + " | ".join(f"{t:.3f}" for t in times) + f" | {ratio:.2f} |")
     print(f"\nband of ten gaps, whole / its solves: {band():.2f}")
 
 

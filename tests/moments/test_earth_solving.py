@@ -84,6 +84,13 @@ def test_power_into_the_earth_and_above_it_is_what_goes_in(tilt):
     assert driven.budget().loc["earth (remainder)", "power_W"] == pytest.approx(down, rel=0.02)
 
 
+def test_what_leaves_a_box_on_the_earth_is_what_goes_in():
+    driven = es.solve(dipole(es.earth("meadow"), 0.3), FREQUENCY).drive()
+    assert driven.power_through_box((-2, -2, 0), (2, 2, 1.6)) == pytest.approx(driven.accepted, rel=5e-3)
+    with pytest.raises(es.UsageError, match="is in the earth"):
+        driven.power_through_box((-2, -2, -1), (2, 2, 1.6))
+
+
 def test_bent_wires_converge_under_refinement():
     earth = es.earth("meadow")
     base = WAVE * np.array([(0, 0, 0.02), (0, 0, 0.15), (0.15, 0, 0.15)])

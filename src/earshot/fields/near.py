@@ -212,13 +212,16 @@ def box_of_points(low: Sequence[str | float], high: Sequence[str | float], count
 def power_through_box(currents: Currents, low: ArrayLike, high: ArrayLike, order: int = 24) -> float:
     """Power leaving a box with corners low and high, W: the Poynting flux through its six faces, by Gauss quadrature.
 
-    Over a plane a box that stands on it (low z = 0) has five faces: nothing passes the sixth.
+    Over a plane a box that stands on it (low z = 0) has five faces: nothing passes the sixth. What passes that on earth
+    goes into the earth. Raises UsageError for a box that reaches below the surface of earth, and over layers.
     """
     a, b = _metres(low), _metres(high)
     if currents.stack is not None:
         raise UsageError(
             "power through a box: layers carry power out of it unseen; ask for the budget, or integrate a near field"
         )
+    if currents.earth is not None and a[2] < 0.0:
+        raise UsageError(f"power through a box: its lowest face, z = {a[2]:g} m, is in the earth: begin at z = 0")
     x, w = np.polynomial.legendre.leggauss(order)
     total = 0.0
     for axis in range(3):
@@ -228,7 +231,7 @@ def power_through_box(currents: Currents, low: ArrayLike, high: ArrayLike, order
             places[..., i] = 0.5 * (a[i] + b[i]) + 0.5 * (b[i] - a[i]) * grid
         area = 0.25 * float(np.prod((b - a)[others])) * np.outer(w, w)
         for side, sign in ((b[axis], 1.0), (a[axis], -1.0)):
-            if currents.plane and axis == 2 and side <= 0.0:
+            if currents.plane and currents.earth is None and axis == 2 and side <= 0.0:
                 continue
             places[..., axis] = side
             total += sign * float((near_field(currents, places).poynting[..., axis] * area).sum())
