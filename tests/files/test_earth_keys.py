@@ -31,6 +31,11 @@ points = ["0, -0.48 m, height", "0, 0.48 m, height"]
 on = "rod"
 at = 0.5
 """
+CASE = """
+[case.up]
+power = { feed = "1 W" }
+cuts = ["azimuth 0 deg"]
+"""
 
 
 @pytest.fixture
@@ -72,6 +77,18 @@ def test_results_over_earth_open_again(path, tmp_path):
     assert again.drive().far_field().efficiency == pytest.approx(solution.drive().far_field().efficiency)
 
 
+def test_small_multiples_of_fields():
+    antenna = es.Antenna(
+        "rod", [es.Wire("rod", [(0, -0.48, 2), (0, 0.48, 2)], radius="2 mm")], [es.Port("feed", "rod", at=0.5)]
+    )  # fmt: skip
+    beams = [es.solve(antenna.over(m), "150 MHz").drive().far_field() for m in (es.earth("sea"), es.free_space())]
+    figure = es.plots.multiples(beams, labels=["sea", "nothing"])
+    assert len(figure.axes) == 2
+    assert figure.axes[0].get_thetamax() == 180
+    with pytest.raises(es.UsageError, match="room for 12"):
+        es.plots.multiples(beams * 7)
+
+
 def test_compare_over_other_earths(path, tmp_path):
     arguments = ["compare", str(path), "--over", "sea", "--over", "free space", "--out", str(tmp_path / "c"), "--json"]
     done = CliRunner().invoke(app, arguments)
@@ -80,5 +97,11 @@ def test_compare_over_other_earths(path, tmp_path):
     efficiency = rows["radiation efficiency"]
     assert efficiency["level"] < efficiency["over sea"] < efficiency["over free space"]
     assert (tmp_path / "c" / "polar.png").stat().st_size > 8000
+    assert not (tmp_path / "c" / "multiples.png").exists()
+    heights = [x for h in (1, 3, 4) for x in ("--set", f"height={h} m")]
+    path.write_text(path.read_text() + CASE)
+    done = CliRunner().invoke(app, ["compare", str(path), *heights, "--out", str(tmp_path / "h")])
+    assert done.exit_code == 0, done.output
+    assert (tmp_path / "h" / "multiples.png").stat().st_size > 8000
     wrong = CliRunner().invoke(app, ["compare", str(path), "--over", "seas"])
     assert wrong.exit_code != 0

@@ -152,6 +152,7 @@ def test_what_cannot_stand_over_earth_is_told(make, says):
         (lambda: es.earth("meadows"), "did you mean 'meadow'"),
         (lambda: es.Earth("mine", 0.5, 0.0), "permittivity 0.5 is below 1"),
         (lambda: es.Earth("mine", 5, -1.0), "conductivity -1.0 is below 0"),
+        (lambda: es.solve(dipole(es.free_space()), FREQUENCY).drive(1.0), "1.0 is not a source"),
     ],
 )
 def test_earth_that_cannot_be_is_told(make, says):

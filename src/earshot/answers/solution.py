@@ -251,6 +251,8 @@ class Solution:
                     f"such as {{'{names[0]}': watts(1)}}"
                 )
             return {names[0]: sources or watts(1.0)}
+        if not isinstance(sources, Mapping):
+            raise UsageError(f"drive: {sources!r} is not a source; use volts(), amperes() or watts()")
         if not sources:
             raise UsageError("drive: no port is named; give at least one, such as {'" + names[0] + "': watts(1)}")
         for name, source in sources.items():

@@ -167,6 +167,9 @@ def _draw(entries: list[_Entry], out: Path, ending: str, at: list[str]) -> list[
             # Many curves share one circle: the upright cut, if there is one.
             kind = "azimuth" if angles["azimuth"] else "elevation"
             planes, angles = [], {kind: angles[kind][:1]}
+            if kind == "azimuth" and len(runs) <= plots.MOST_SMALL:
+                names = [n for n, _ in runs]
+                figures["multiples"] = lambda: plots.multiples(fields, angles["azimuth"][0], labels=names)
         for name, draw in (("polar", plots.polar), ("cartesian", plots.cartesian)):
             figures[name] = lambda d=draw: d(fields, *planes, **angles, labels=[n for n, _ in runs])
     return save_figures(figures, out, ending)

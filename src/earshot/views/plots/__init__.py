@@ -1,7 +1,7 @@
 """Figures of results. Every function takes results and gives a Matplotlib `Figure`, ready for `savefig`."""
 
 from .bands import impedance, return_loss, scattering, vswr
-from .cuts import cartesian, polar
+from .cuts import MOST_SMALL, cartesian, multiples, polar
 from .geometry import geometry
 from .near import figures, near
 from .smith import smith
@@ -10,11 +10,13 @@ from .sphere import sphere
 from .surfaces import surface_currents, write_animation
 
 __all__ = [
+    "MOST_SMALL",
     "cartesian",
     "currents",
     "figures",
     "geometry",
     "impedance",
+    "multiples",
     "near",
     "pattern",
     "polar",

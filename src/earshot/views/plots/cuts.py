@@ -49,6 +49,9 @@ class _Curve:
     dash: object
 
 
+MOST_SMALL = 12
+"""How many small pictures `multiples` draws."""
+
 Fields = FarField | Driven | Sequence[FarField | Driven]
 Angles = str | float | Sequence[str | float] | None
 
@@ -232,6 +235,53 @@ def _upper_half(axes: PolarAxes, rings: dict[float, str]) -> None:
     legend = axes.get_legend()
     if legend is not None:
         legend.set_bbox_to_anchor((0.5, 0.86), axes.transAxes)
+
+
+def multiples(
+    field: Sequence[FarField | Driven],
+    azimuth: str | float = "0 deg",
+    quantity: str = "gain",
+    span: float = 30.0,
+    labels: Sequence[str] | None = None,
+) -> Figure:
+    """Upright cuts of several fields, one small picture each, on the same rings: a study of heights, say.
+
+    Raises UsageError for a quantity there is not, and for more than twelve fields.
+    """
+    fields = fields_of(field)
+    if len(fields) > MOST_SMALL:
+        raise UsageError(f"multiples: {len(fields)} fields; a sheet has room for {MOST_SMALL}")
+    curves = _curves(fields, (), None, azimuth, [quantity], labels)
+    rim = _rim(curves)
+    rings = {1.0 - (rim - r) / span: f"{r:g}" for r in np.arange(rim - span + 12.0, rim + 0.1, 12.0)}
+    across = min(len(curves), 3 if len(curves) < 10 else 4)
+    down = -(-len(curves) // across)
+    with look():
+        figure = sheet()
+        for n, (one, curve) in enumerate(zip(fields, curves, strict=True)):
+            row, column = divmod(n, across)
+            # Half a circle takes the middle half of its square.
+            lower, tall = 0.09 + 0.80 * (down - 1 - row) / down, 0.80 / down
+            height = tall * (1.24 if one.half_space else 0.62)
+            foot = lower + 0.1 * tall - (0.25 * height if one.half_space else 0.0)
+            axes = figure.add_axes((0.03 + 0.94 * column / across, foot, 0.94 / across, height), projection="polar")
+            assert isinstance(axes, PolarAxes)
+            turn, reach = np.radians(curve.angle), np.maximum(1.0 - (rim - curve.level) / span, 0.0)
+            axes.plot(turn, reach, color=LINES[0], linestyle="-", linewidth=1.5)
+            axes.fill(turn, np.nan_to_num(reach, nan=0.0), alpha=0.10, color=LINES[0])
+            axes.set_rlim(0.0, 1.0)
+            axes.set_rgrids(list(rings), [""] * len(rings))
+            axes.set_thetagrids(range(0, 360, 30), [""] * 12)
+            axes.spines["polar"].set_color(FAINT)
+            if one.half_space:
+                _upper_half(axes, rings)
+            best = int(np.nanargmax(curve.level))
+            words = f"{curve.label}\n{curve.level[best]:.2f} dBi at {curve.angle[best]:.0f}°"
+            figure.text(0.03 + 0.94 * (column + 0.5) / across, lower + 0.95 * tall, words, ha="center", va="top",
+                        fontsize=10)  # fmt: skip
+        remark = f"rings in dBi, outermost {rim:g}"
+        _head(figure, fields, [quantity], curves, remark)
+    return figure
 
 
 def cartesian(
