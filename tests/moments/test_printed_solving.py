@@ -150,7 +150,7 @@ def test_lossy_layers_take_the_remainder():
     assert budget["surface wave TM0"] < 0.2 * budget["radiated"]
     found = es.evidence(lossy, es.watts(1))
     assert found.balance is None
-    assert found.to_frame().loc["power balance", "remark"] == "lossy layers take the remainder"
+    assert found.to_frame().loc["power balance", "remark"] == "what is below takes the remainder"
 
 
 @pytest.mark.parametrize(
