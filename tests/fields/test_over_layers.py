@@ -102,6 +102,10 @@ def test_what_has_no_near_field_is_told(glass, ask, says):
         ask(glass.drive())
 
 
+def test_no_points_have_no_field(glass):
+    assert glass.drive().near_field(np.zeros((0, 3))).e.shape == (0, 3)
+
+
 def test_a_wave_from_below_is_refused(glass):
     with pytest.raises(es.UsageError, match="from below the plane"):
         es.scatter(glass.antenna, es.plane_wave("120 deg", 0, 1), FREQUENCY)

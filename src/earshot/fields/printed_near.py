@@ -33,9 +33,12 @@ def fields_over(currents: Currents, points: Floats, refuse: bool) -> tuple[Compl
     stack, sheets = currents.stack, currents.sheets
     assert stack is not None
     assert sheets is not None
+    out = np.zeros((len(points), 6), np.complex128)
+    if not len(points):
+        return out[:, :3], out[:, 3:]
     spectrum = Spectrum(stack, currents.frequency)
-    lowest = points[int(np.argmin(points[:, 2]))] if len(points) else np.zeros(3)
-    if len(points) and lowest[2] < stack.height * (1.0 - 1e-9):
+    lowest = points[int(np.argmin(points[:, 2]))]
+    if lowest[2] < stack.height * (1.0 - 1e-9):
         raise UsageError(
             f"near field: the point ({lowest[0]:g}, {lowest[1]:g}, {lowest[2]:g}) m lies in the layers or under them, "
             f"where it is not worked out: ask for it at z = {stack.height:g} m, their top, or above"
@@ -60,10 +63,9 @@ def fields_over(currents: Currents, points: Floats, refuse: bool) -> tuple[Compl
     cell = float(sheets.mesh.edge_lengths.max())
     images = np.zeros((0, 5)) if stack.above else images_of(spectrum, 1.5 * cell)
     metal = sheets.mesh.vertices[:, :2]
-    low = np.minimum(metal.min(axis=0), points[:, :2].min(axis=0, initial=math.inf))
-    high = np.maximum(metal.max(axis=0), points[:, :2].max(axis=0, initial=-math.inf))
+    low = np.minimum(metal.min(axis=0), points[:, :2].min(axis=0))
+    high = np.maximum(metal.max(axis=0), points[:, :2].max(axis=0))
     table = near_table(spectrum, np.asarray(steps_up * close, float), images, float(np.linalg.norm(high - low)))
-    out = np.zeros((len(points), 6), np.complex128)
     ordinal = np.ascontiguousarray(which.ravel().astype(np.int64))
 
     def work(share: slice) -> None:
