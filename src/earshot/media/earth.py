@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from ..constants import ELECTRIC_CONSTANT
 from ..errors import UsageError
 
-_TABLE = "typical at 1 to 100 MHz; after ITU-R P.527 and P.832; measure your own where it matters"
+_TABLE = "typical of its kind, of the order of the curves in ITU-R P.527; measure your own where it matters"
 
 
 @dataclass(frozen=True, slots=True)

@@ -57,7 +57,8 @@ def _gathered(basis: WireBasis, table: EarthTable, frequency: float, whole: bool
     omega = 2.0 * math.pi * frequency
     flow, charge = omega * MAGNETIC_CONSTANT / (4.0 * math.pi), 1.0 / (4.0 * math.pi * omega * ELECTRIC_CONSTANT)
     rules, sizes = _rules()
-    # Rows high up have fewer pairs to work out; those of one thread stand apart, since a function has two halves.
+    # Later rows have fewer pairs, so spans are dealt out in turn; each thread adds to a matrix of its own, since a
+    # function has halves in two spans.
     spans = [(i, min(i + _ROWS, n)) for i in range(0, n, _ROWS)]
 
     def work(own: int) -> None:
