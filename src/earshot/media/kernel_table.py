@@ -31,10 +31,11 @@ class KernelTable:
     """Kernels, 1/m, between currents and charges on the metal of a stack; e^{-jkρ}/ρ in free space.
 
     images (n, 5): depth (m), then its share in the vector and in the scalar kernel, each real and imaginary: shares of
-    e^{-jkR}/R, R² = ρ² + depth². steps (5,): two bounds (m) and three densities (1/m) of the nodes. whole, rest
-    (intervals, 4 powers, 4): cubics in each interval of the vector and the scalar kernel, each real and imaginary: of ρ
-    times the kernel, and of the kernel less its images. end, between (intervals, 4): the kernels of `end_of_probe` and
-    `between_probes`. tall: what the inductance of probes is proportional to, m.
+    e^{-jkR}/R, R² = ρ² + depth². steps (5,): two bounds (m) and three densities (1/m) of the nodes. whole (intervals, 4
+    powers, 4): cubics in each interval of the vector and the scalar kernel, each real and imaginary, of ρ times the
+    kernel; rest (images, intervals, 4, 4): of the kernel less the 1/R of the first image, of the first two, and so on.
+    end, between (intervals, 4): the kernels of `end_of_probe` and `between_probes`. tall: what the inductance of probes
+    is proportional to, m.
     """
 
     wavenumber: float
@@ -167,10 +168,23 @@ def kernel_table(spectrum: Spectrum, reach: float, cell: float) -> KernelTable:
         wave_there = np.exp(-1j * k0 * far) * (rho / far if depth else 1.0)
         whole += np.array([[complex(vr, vi)], [complex(sr, si)]]) * wave_there
     whole += rho * values[:2]
+    rest = np.stack([_parted(cubics_through(values[:2] + _waves(images, n, k0, rho), rho)) for n in range(len(images))])
     return KernelTable(
-        k0, images, steps, _parted(cubics_through(whole, rho)), _parted(cubics_through(values[:2], rho)),
+        k0, images, steps, _parted(cubics_through(whole, rho)), rest,
         cubics_through(values[2:3], rho)[:, 0], cubics_through(values[3:], rho)[:, 0], tall,
     )  # fmt: skip
+
+
+def _waves(images: Floats, last: int, k0: float, rho: Floats) -> Complexes:
+    """The images' waves in both kernels (2, distances), less the 1/R of those up to the last in closed form."""
+    found = np.zeros((2, len(rho)), np.complex128)
+    for n, (depth, vr, vi, sr, si) in enumerate(images):
+        far = np.hypot(rho, depth)
+        # sin(x)/x keeps the digits of (e^{-jkR} - 1)/R, and its limit.
+        half = 0.5 * k0 * far
+        wave = -1j * k0 * np.exp(-1j * half) * np.sinc(half / math.pi) if n <= last else np.exp(-1j * k0 * far) / far
+        found += np.array([[complex(vr, vi)], [complex(sr, si)]]) * wave
+    return found
 
 
 def spacing(spectrum: Spectrum) -> Floats:

@@ -70,9 +70,9 @@ def fan_points(basis: SheetBasis, fans: tuple[Fan, ...], *, near: bool = True) -
 
     near: points as triangles that touch have, else those that do for what is well off.
     """
-    from ..kernels.sheets import P7, P75, W7, W75
+    from ..kernels.sheets import P3, P75, W3, W75
 
-    rule, rule_weights = (P75, W75) if near else (P7, W7)
+    rule, rule_weights = (P75, W75) if near else (P3, W3)
     places, owner, weights = [], [], []
     for row, one in enumerate(fans):
         # The rule that triangles which touch have: charges of the foot and of the functions beside it nearly cancel.
@@ -81,9 +81,10 @@ def fan_points(basis: SheetBasis, fans: tuple[Fan, ...], *, near: bool = True) -
         ordinary = np.zeros((inside.shape[0] * inside.shape[1], 2, 4))
         ordinary[:, 0, :3] = (share[..., None] * (inside - one.apex)).reshape(-1, 3)
         ordinary[:, 0, 3] = 2.0 * share.ravel()
-        solenoid = np.zeros((len(one.points), 2, 4))
-        solenoid[:, 1, :3] = one.moments
-        places += [inside.reshape(-1, 3), one.points]
+        points, moments = (one.points, one.moments) if near else (one.far_points, one.far_moments)
+        solenoid = np.zeros((len(points), 2, 4))
+        solenoid[:, 1, :3] = moments
+        places += [inside.reshape(-1, 3), points]
         weights += [ordinary, solenoid]
         owner += [np.full(len(ordinary) + len(solenoid), row)]
     count = sum(len(p) for p in places)
@@ -200,8 +201,13 @@ def moments_of(
     flow, _ = scales(frequency)
     found = np.zeros((len(fans), len(fans)), np.complex128)
     for i, one in enumerate(fans):
-        for j, two in enumerate(fans):
-            gap = one.points[:, None] - two.points
+        for j, two in enumerate(fans[: i + 1]):
+            wide = sum(np.linalg.norm(x.points - x.apex, axis=1).max() for x in (one, two))
+            if np.linalg.norm(one.apex - two.apex) > 4.0 * wide:
+                (p, u), (q, v) = (one.far_points, one.far_moments), (two.far_points, two.far_moments)
+            else:
+                (p, u), (q, v) = (one.points, one.moments), (two.points, two.moments)
+            gap = p[:, None] - q
             r = np.sqrt(np.einsum("pqx,pqx->pq", gap, gap) + radii[i] * radii[j])
-            found[i, j] = 1j * flow * np.einsum("px,pq,qx->", one.moments, kernel(r), two.moments)
+            found[i, j] = found[j, i] = 1j * flow * np.einsum("pq,pq->", kernel(r), u @ v.T)
     return found

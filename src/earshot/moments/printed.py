@@ -23,7 +23,7 @@ from .sheet_matrix import arrays_of, in_shares, scales
 Complexes = NDArray[np.complex128]
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
-_NEAR_COST = 500
+_NEAR_COST = 1500
 
 
 def printed_matrix(basis: Basis, stack: Stack, frequency: float) -> Complexes:
@@ -61,7 +61,7 @@ def _fill(basis: SheetBasis, table: KernelTable, frequency: float, matrix: Compl
     def fill(span: Ints, rows: Ints, spare: Complexes) -> None:
         fill_printed(
             basis.mesh.columns, points, triangles, basis.start, basis.halves, basis.pairs, flat, basis.lowest, span,
-            table.wavenumber, table.images, table.steps, table.whole, table.rest, *scales(frequency), rows, matrix,
+            table.images, table.steps, table.whole, table.rest, *scales(frequency), rows, matrix,
             spare,
         )  # fmt: skip
 
@@ -85,12 +85,13 @@ def _potentials(points: Points, wanted: NDArray[np.bool_], basis: SheetBasis, ta
     announce(printed_potentials)
     m, threads = len(basis.mesh), thread_count()
     out = np.zeros((points.rows, 2, 5, m), np.complex128)
+    corners = arrays_of(basis)[0]
     stops = np.linspace(0, m, 4 * threads + 1).astype(int)
 
     def work(own: int) -> None:
         for part in range(own, 4 * threads, threads):
             printed_potentials(
-                basis.mesh.columns, points.places, points.owner, points.weights, wanted, table.wavenumber,
+                basis.mesh.columns, corners, points.places, points.owner, points.weights, wanted,
                 table.images, table.steps, table.whole, table.rest, stops[part], stops[part + 1], out,
             )  # fmt: skip
 

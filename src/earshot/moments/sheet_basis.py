@@ -84,7 +84,7 @@ class Fan:
     """What a foot spreads current over, for one ampere out of it into the sheet.
 
     triangles (f,), apex (3,), coefficients (f,): the ordinary halves c (r - apex). points (q, 3), moments (q, 3): the
-    part without divergence as current moments, A·m.
+    part without divergence as current moments, A·m; far_points, far_moments: the same, fewer, for what is well off.
     """
 
     triangles: Ints
@@ -92,6 +92,8 @@ class Fan:
     coefficients: Floats
     points: Floats
     moments: Floats
+    far_points: Floats
+    far_moments: Floats
 
 
 def fan(mesh: SheetMesh, vertex: int) -> Fan:
@@ -106,9 +108,14 @@ def fan(mesh: SheetMesh, vertex: int) -> Fan:
     opposite = np.linalg.norm(two - one, axis=1)
     share = angle / (angle @ opposite)
     height = cross / opposite
-    u, weights = np.polynomial.legendre.leggauss(4)
-    u, weights = (u + 1.0) / 2.0, weights / 2.0
-    along = one[:, None] + u[:, None] * (two - one)[:, None]
-    points = apex[:, None, None] + u[None, None, :, None] * along[:, :, None]
-    moments = (share * opposite)[:, None, None, None] * along[:, :, None] * np.outer(weights, weights)[..., None]
-    return Fan(triangles, apex[0], -share / height, points.reshape(-1, 3), moments.reshape(-1, 3))
+    strength = (share * opposite)[:, None, None, None]
+
+    def without_divergence(count: int) -> tuple[Floats, Floats]:
+        u, weights = np.polynomial.legendre.leggauss(count)
+        u, weights = (u + 1.0) / 2.0, weights / 2.0
+        along = one[:, None] + u[:, None] * (two - one)[:, None]
+        points = apex[:, None, None] + u[None, None, :, None] * along[:, :, None]
+        moments = strength * along[:, :, None] * np.outer(weights, weights)[..., None]
+        return points.reshape(-1, 3), moments.reshape(-1, 3)
+
+    return Fan(triangles, apex[0], -share / height, *without_divergence(4), *without_divergence(2))
