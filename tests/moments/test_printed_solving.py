@@ -6,6 +6,8 @@ import numpy as np
 import pytest
 
 import earshot as es
+from earshot.moments.basis import antenna_basis
+from earshot.moments.printed import printed_block, printed_matrix
 
 LIGHT = 299792458.0
 
@@ -140,6 +142,19 @@ def test_turned_and_scaled_it_is_the_same():
     assert impedance(patch().rotated("30 deg"), "2.35 GHz") == pytest.approx(one, rel=1e-3)
     assert impedance(patch().moved((0.01, -0.02, 0)), "2.35 GHz") == pytest.approx(one, rel=1e-4)
     assert impedance(patch().scaled(2.0), "1.175 GHz") == pytest.approx(one, rel=1e-4)
+
+
+def test_un_mirrored_blocks_are_symmetric():
+    medium = es.substrate("1.6 mm", 4.4, 0.02)
+    basis = antenna_basis(patch(medium=medium), LIGHT / 2.4e9, es.MeshRule())
+    sheets = basis.sheets
+    centres = sheets.mesh.centres[sheets.pairs[0]]
+    near = np.argsort(np.linalg.norm(centres - centres[sheets.size // 2], axis=1))[:24]
+    block = printed_block(basis, medium, 2.4e9, near, near)
+    assert np.abs(block - block.T).max() < 1e-4 * np.abs(block).max()
+    # And what the solver makes of them, with three points on triangles that are farther apart.
+    matrix = printed_matrix(basis, medium, 2.4e9)[np.ix_(near, near)]
+    assert np.abs(0.5 * (block + block.T) - matrix).max() < 3e-4 * np.abs(block).max()
 
 
 def test_lossy_layers_take_the_remainder():

@@ -157,13 +157,14 @@ def resonance_alone():
 def test_coupling(case):
     p = CASES[f"{case}_Z21"]["parameters"]
     antenna = pair(p["dx"] * 1e-3, p["dy"] * 1e-3)
-    network = es.solve(antenna, resonance_alone()).network
+    # As far above the patch's resonance as the reference is above its own, at its peak of R: a probe without attachment
+    # moves that peak by 1.7 MHz, ours by 0.2, and the phase of Z21 turns with 2Q times such differences.
+    above = p["f"] / CASES[f"{p['id']}_f"]["value"]
+    network = es.solve(antenna, above * resonance_alone()).network
     z = network.z().values[0]
     want = complex(*CASES[f"{case}_Z21"]["value"])
     agrees(f"{case} |Z21|", abs(z[1, 0]), abs(want), 0.1 * abs(want))
-    # The reference's probe has no attachment, and its R is greatest 1.5 MHz further above the resonance of the patch:
-    # over the narrow gap Z21 turns by 3.4 deg for that, and misses the 10 % asked for by a little.
-    agrees(f"{case} Z21", z[1, 0], want, (0.11 if "0.25" in case else 0.1) * abs(want))
+    agrees(f"{case} Z21", z[1, 0], want, 0.1 * abs(want))
     # S21 with the reactance of both ports tuned out.
     tuned = z - 1j * np.diag(np.diag(z).imag)
     s = (tuned - 50 * np.eye(2)) @ np.linalg.inv(tuned + 50 * np.eye(2))

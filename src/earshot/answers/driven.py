@@ -103,13 +103,20 @@ class Driven:
         radiated = self.far_field().radiated
         parts += self.flow.guided()
         if self.lossy_below:
-            # By convention: waves and radiation as they would be without the loss of the layers, which takes the rest.
+            # By convention: waves and radiation as they would be without the loss below, which takes the rest.
             # Earth takes all that is not radiated above it.
             rest = self.accepted - radiated - math.fsum(power for _, power in parts[3:])
-            parts.append((f"{'earth' if self.flow.earth else 'dielectric'} (remainder)", rest))
+            parts.append((f"{self._takes_the_rest()} (remainder)", rest))
         parts.append(("radiated", radiated))
         rows = [(name, power, power / self.incident if self.incident > 0.0 else math.nan) for name, power in parts]
         return pd.DataFrame(rows, columns=["part", "power_W", "share"]).set_index("part")
+
+    def _takes_the_rest(self) -> str:
+        below = self.antenna.medium
+        if not isinstance(below, Stack):
+            return "earth"
+        lossy = any(x.material.loss_tangent > 0.0 for x in below.layers)
+        return " and ".join(["dielectric"] * lossy + ["plane"] * (below.plane is not None))
 
     def resistances(self) -> pd.Series:
         """What the resistance at a lone driven port is made of, ohm: radiated, and of every part that takes power.

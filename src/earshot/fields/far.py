@@ -80,7 +80,9 @@ class FarField:
         """What lies below z = 0, in words; empty in free space."""
         if not self.half_space:
             return ""
-        return str(self.currents.earth) if self.currents.earth else "perfect plane at z = 0"
+        if self.currents.earth:
+            return str(self.currents.earth)
+        return "layers on a plane at z = 0" if self.currents.stack else "perfect plane at z = 0"
 
     def field(self, theta: ArrayLike, phi: ArrayLike) -> tuple[Complexes, Complexes]:
         """(E_θ, E_φ) times distance, volts peak, for angles in radians; the phase factor e^{-jkr} is left out."""

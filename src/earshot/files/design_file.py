@@ -115,6 +115,10 @@ def medium_of(texts: Texts, table: DesignTable, names: Quantities) -> Medium:
         if "medium" in table.model_fields_set:
             raise DesignFileError(f"{texts.name}: medium: it has layers as well, which lie on a plane: leave one out")
         return read_layers(texts, table, names)
+    if table.plane is not None:
+        raise DesignFileError(
+            f"{texts.name}: plane: '{table.plane}' is the metal under layers, and there are none: leave it out"
+        )
     own = table.earths.get(table.medium)
     if own is not None:
         try:

@@ -82,6 +82,8 @@ def antenna_text(antenna: Antenna, frequency: float) -> str:
     document["title"] = antenna.name
     document["frequency"] = _hertz(frequency)
     if isinstance(antenna.medium, Stack):
+        if antenna.medium.plane is not None:
+            document["plane"] = antenna.medium.plane.name
         document["layer"] = _layers(antenna.medium)
     elif isinstance(antenna.medium, Earth):
         document["medium"] = antenna.medium.name
@@ -111,8 +113,8 @@ def antenna_text(antenna: Antenna, frequency: float) -> str:
 def _own_metals(antenna: Antenna) -> dict[str, dict[str, Any]]:
     """The metals that are not in the library, by name."""
     own: dict[str, Metal] = {}
-    for part in antenna.metal:
-        metal = part.metal
+    below = antenna.medium.plane if isinstance(antenna.medium, Stack) else None
+    for metal in (below, *(part.metal for part in antenna.metal)):
         if metal is not None and metal not in metals() and own.setdefault(metal.name, metal) != metal:
             raise UsageError(f"antenna '{antenna.name}' has two metals named '{metal.name}': rename one")
     return {

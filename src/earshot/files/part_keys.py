@@ -66,7 +66,8 @@ def read_layers(texts: Texts, table: DesignTable, names: Quantities) -> Stack:
             printed.append(number)
     if len(printed) > 1:
         raise DesignFileError(f"{texts.name}: layer, {printed[1]}: metal is printed on one layer: keep one `printed`")
-    return Stack(layers, *printed)
+    plane = None if table.plane is None else read_metal(texts, table, "plane", table.plane)
+    return Stack(layers, printed[0] if printed else None, plane)
 
 
 def read_wire(texts: Texts, name: str, table: WireTable, names: Quantities, metal: Metal | None) -> list[Wire]:

@@ -339,6 +339,8 @@ class DesignTable(Table):
     """Kinds of earth of the user's own, by name."""
     layer: Annotated[list[LayerTable], BeforeValidator(_several)] = []
     """Layers on a plane at z = 0, from the bottom up: what patches are printed on."""
+    plane: Text | None = None
+    """The metal of the plane under the layers; a perfect conductor when left out."""
     dielectrics: dict[str, DielectricTable] = {}
     """Dielectrics of the user's own, by name."""
     metal: Text | None = None

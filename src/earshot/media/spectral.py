@@ -13,7 +13,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from ..constants import wavenumber
+from ..constants import WAVE_IMPEDANCE, wavenumber
 from .stack import Layer, Stack
 
 Complexes = NDArray[np.complex128]
@@ -55,6 +55,12 @@ class Spectrum:
         """The largest index of refraction: no wave is slower."""
         return max(math.sqrt(abs(eps * mu)) for _, eps, mu in (self._figures(x) for x in self.stack.layers))
 
+    @cached_property
+    def ground(self) -> complex:
+        """Surface impedance of the plane, normalised: that of its metal to waves from straight above."""
+        plane = self.stack.plane
+        return 0j if plane is None else plane.sheet_impedance(self.frequency) / WAVE_IMPEDANCE
+
     def _figures(self, layer: Layer) -> tuple[float, complex, float]:
         made = layer.material
         return layer.thickness * self.wavenumber, made.complex_permittivity, made.permeability
@@ -74,7 +80,7 @@ class Spectrum:
 
     def _down(self, k: Complexes, tm: bool) -> Complexes:
         """Impedance seen downwards from the metal."""
-        load = np.zeros_like(k)
+        load = np.full_like(k, self.ground)
         for layer in self.stack.below:
             d, eps, mu = self._figures(layer)
             u = decay(k, eps * mu)
@@ -98,7 +104,7 @@ class Spectrum:
         V = T - R I is carried upwards, then the voltages back down.
         """
         up = self._up(k, True)[0]
-        source, inner = np.zeros_like(k), np.zeros_like(k)
+        source, inner = np.zeros_like(k), np.full_like(k, self.ground)
         steps = []
         for layer in self.stack.below:
             d, eps, mu = self._figures(layer)
@@ -149,7 +155,7 @@ class Spectrum:
         u0 = decay(k, 1.0)
         ends = []
         for layers, voltage, current in (
-            (self.stack.below, np.zeros_like(k), np.ones_like(k)),
+            (self.stack.below, np.full_like(k, self.ground), np.ones_like(k)),
             (tuple(reversed(self.stack.above)), (u0 / 1j if tm else 1j + 0.0 * k), (1.0 + 0.0 * k if tm else u0)),
         ):
             for layer in layers:

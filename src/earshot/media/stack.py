@@ -9,6 +9,7 @@ from functools import cached_property
 
 from .. import units
 from ..errors import UsageError
+from .metals import Metal, metal
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,17 +94,21 @@ class Layer:
 
 @dataclass(frozen=True, init=False)
 class Stack:
-    """A perfectly conducting plane at z = 0, layers on it from the bottom up, and air above; all without end.
+    """A conducting plane at z = 0, layers on it from the bottom up, and air above; all without end.
 
-    metal_on: the number of layers below the metal; all of them unless given, which is the top.
+    metal_on: the number of layers below the metal; all of them unless given, which is the top. plane: the metal of the
+    plane, many skin depths thick; a perfect conductor unless given.
     """
 
     layers: tuple[Layer, ...]
     metal_on: int
+    plane: Metal | None
 
     has_plane = True
 
-    def __init__(self, layers: Iterable[Layer] | Layer, metal_on: int | None = None) -> None:
+    def __init__(
+        self, layers: Iterable[Layer] | Layer, metal_on: int | None = None, plane: Metal | str | None = None
+    ) -> None:
         own = (layers,) if isinstance(layers, Layer) else tuple(layers)
         if not own:
             raise UsageError("stack: it has no layers; give one, or use perfect_plane()")
@@ -112,6 +117,7 @@ class Stack:
             raise UsageError(f"stack: metal_on {count} is not between 1 and its {len(own)} layers")
         object.__setattr__(self, "layers", own)
         object.__setattr__(self, "metal_on", count)
+        object.__setattr__(self, "plane", metal(plane) if isinstance(plane, str) else plane)
 
     @property
     def below(self) -> tuple[Layer, ...]:
@@ -140,11 +146,11 @@ class Stack:
 
     def scaled(self, factor: float) -> Stack:
         """The same layers, every thickness multiplied by a factor."""
-        return Stack([Layer(factor * x.thickness, x.material) for x in self.layers], self.metal_on)
+        return Stack([Layer(factor * x.thickness, x.material) for x in self.layers], self.metal_on, self.plane)
 
     @property
     def lossless(self) -> Stack:
-        """The same stack with every loss tangent zero."""
+        """The same stack with every loss tangent zero, on a perfect conductor."""
         from dataclasses import replace
 
         return Stack([Layer(x.thickness, replace(x.material, loss_tangent=0.0)) for x in self.layers], self.metal_on)
@@ -156,11 +162,18 @@ class Stack:
             for x in self.layers
         ]
         inner = f", metal on layer {self.metal_on}" if self.above else ""
-        return f"{' under '.join(words)} on a plane{inner}"
+        return f"{' under '.join(words)} on a plane{f' of {self.plane.name}' if self.plane else ''}{inner}"
 
 
-def substrate(thickness: str | float, material: Dielectric | str | float, loss_tangent: float = 0.0) -> Stack:
+def substrate(
+    thickness: str | float,
+    material: Dielectric | str | float,
+    loss_tangent: float = 0.0,
+    plane: Metal | str | None = None,
+) -> Stack:
     """One layer on a plane, metal on top of it: of a dielectric, of a named one, or of a relative permittivity.
+
+    plane: the metal of the plane; a perfect conductor unless given.
 
     >>> substrate("1.6 mm", 4.4, 0.02).level
     0.0016
@@ -169,4 +182,4 @@ def substrate(thickness: str | float, material: Dielectric | str | float, loss_t
         material = Dielectric("substrate", float(material), loss_tangent)
     elif loss_tangent:
         raise UsageError("substrate: a named dielectric brings its own loss tangent; give a permittivity instead")
-    return Stack(Layer(thickness, material))
+    return Stack(Layer(thickness, material), plane=plane)

@@ -51,14 +51,14 @@ class StripLine:
 
     @property
     def loss(self) -> float:
-        """From the layers, dB per metre."""
+        """From the layers and the plane, dB per metre."""
         from ..constants import wavenumber
 
         return -20.0 * math.log10(math.e) * self.index.imag * wavenumber(self.frequency)
 
 
 def strip_line(stack: Stack, width: str | float, frequency: str | float) -> StripLine:
-    """The slowest wave of an endless strip printed on a stack, without loss in its metal.
+    """The slowest wave of an endless strip printed on a stack, without loss in the metal of the strip.
 
     Raises UsageError for a width or frequency that is not above zero, RunError when no wave is found.
     """
@@ -108,7 +108,7 @@ def _followed(line: _Section, start: complex) -> complex:
             return two
         one, two, f1 = two, two - f2 * (two - one) / (f2 - f1), f2
         f2 = line.determinant(two)
-    raise RunError(f"strip_line: the wave of index {start.real:.6g} is lost with the losses of its layers")
+    raise RunError(f"strip_line: the wave of index {start.real:.6g} is lost with the losses of what is below")
 
 
 class _Section:

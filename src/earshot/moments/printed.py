@@ -9,7 +9,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from ..media.kernel_table import KernelTable, kernel_table
 from ..media.spectral import Spectrum
@@ -18,7 +18,7 @@ from ..running import announce, in_threads, thread_count
 from .basis import Basis
 from .coupling import Points, fan_points, moments_of, radii_of, with_fan, with_sheets
 from .sheet_basis import Fan, SheetBasis
-from .sheet_matrix import arrays_of, in_shares, scales
+from .sheet_matrix import arrays_of, block_of, in_shares, scales
 
 Complexes = NDArray[np.complex128]
 Floats = NDArray[np.float64]
@@ -36,6 +36,26 @@ def printed_matrix(basis: Basis, stack: Stack, frequency: float) -> Complexes:
     if basis.wires.size:
         _probes(basis, table, frequency, matrix)
     return matrix
+
+
+def printed_block(basis: Basis, stack: Stack, frequency: float, rows: ArrayLike, columns: ArrayLike) -> Complexes:
+    """Entries (rows, columns) between functions of sheets, ohm, each as it stands: nothing is mirrored."""
+    from ..kernels.printed import near_pair
+    from ..kernels.sheets import pair_rule
+
+    sheets, table = basis.sheets, table_for(basis, stack, frequency)
+    assert sheets is not None
+    _, triangles, _ = arrays_of(sheets)
+    t, one = sheets.mesh.columns, np.empty(14)
+
+    def numbers(i: int, j: int) -> Complexes:
+        rule, weights = pair_rule(t, triangles, i, j)
+        near_pair(t, i, j, table.images, table.steps, table.rest, rule, weights, one)
+        flat, z = one[:7] + 1j * one[7:], stack.level
+        lifted = z * flat[0]
+        return np.array([*flat[:3], lifted, *flat[3:5], lifted, flat[5] + z * lifted, flat[6]])
+
+    return block_of(sheets, frequency, rows, columns, numbers)
 
 
 def table_for(basis: Basis, stack: Stack, frequency: float) -> KernelTable:

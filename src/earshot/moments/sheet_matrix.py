@@ -90,22 +90,33 @@ def sheet_block(basis: SheetBasis, frequency: float, rows: ArrayLike, columns: A
     """Entries (rows, columns), ohm, each as it stands, row as test and column as source: nothing is mirrored."""
     from ..kernels.sheets import near_pair, pair_rule
 
-    _, triangles, places = arrays_of(basis)
+    _, triangles, _ = arrays_of(basis)
     t, k = basis.mesh.columns, wavenumber(frequency)
+    one, static = np.empty(16), np.empty(4)
+
+    def numbers(i: int, j: int) -> Complexes:
+        rule, weights = pair_rule(t, triangles, i, j)
+        near_pair(t, i, j, k, rule, weights, one, static)
+        found = one[:8] + 1j * one[8:]
+        return np.append(found, found[0])
+
+    return block_of(basis, frequency, rows, columns, numbers)
+
+
+def block_of(
+    basis: SheetBasis, frequency: float, rows: ArrayLike, columns: ArrayLike, numbers: Callable[[int, int], Complexes]
+) -> Complexes:
+    """Entries (rows, columns), ohm, from the numbers of two triangles: I0, Ir, Is, Irs, and that of the charges."""
     flow, charge = scales(frequency)
     first, second = (np.atleast_1d(np.asarray(x, np.int64)) for x in (rows, columns))
     found = np.zeros((len(first), len(second)), np.complex128)
-    one, static = np.empty(16), np.empty(4)
     for a, f in enumerate(first):
         for b, g in enumerate(second):
             for s in (0, 1):
                 for r in (0, 1):
-                    i, j = int(basis.pairs[s, f]), int(basis.pairs[r, g])
-                    rule, weights = pair_rule(t, triangles, i, j)
-                    near_pair(t, i, j, k, rule, weights, one, static)
-                    c, p = places[4 * s, f], places[4 * s + 1 : 4 * s + 4, f]
-                    d, q = places[4 * r, g], places[4 * r + 1 : 4 * r + 4, g]
-                    g0 = one[:8] + 1j * one[8:]
-                    flux = g0[7] - p @ g0[4:7] - q @ g0[1:4] + (p @ q) * g0[0]
-                    found[a, b] += 1j * c * d * (flow * flux - 4.0 * charge * g0[0])
+                    n = numbers(int(basis.pairs[s, f]), int(basis.pairs[r, g]))
+                    p, q = basis.apexes[s, f], basis.apexes[r, g]
+                    flux = n[7] - p @ n[4:7] - q @ n[1:4] + (p @ q) * n[0]
+                    amount = basis.coefficients[s, f] * basis.coefficients[r, g]
+                    found[a, b] += 1j * amount * (flow * flux - 4.0 * charge * n[8])
     return found

@@ -88,16 +88,21 @@ def pattern(
     solid = np.stack([np.sin(theta) * np.cos(phi), np.sin(theta) * np.sin(phi), np.cos(theta) + 0.0 * phi]) * level
     low = np.minimum(solid.min(axis=(1, 2)), 0.0)
     tips = np.maximum(solid.max(axis=(1, 2)), 0.0) + 0.2
+    high = tips
+    if antenna is not None:
+        middle, stretch = _copied(antenna, field.half_space, metres)
+        ends = (np.array(antenna.extent) - middle) * stretch
+        low, high = np.minimum(low, ends[0]), np.maximum(tips, ends[1])
     with look():
         figure = sheet()
-        axes = space(figure, (0.02, 0.0, 0.84, 0.88), low, tips, 1.25)
+        axes = space(figure, (0.02, 0.07, 0.84, 0.83), low, high, 1.2)
         scale = Normalize(top - span, top)
         faces = SHORE(scale(np.maximum(gain, top - span)))
         faces[..., 3] = 0.7
         axes.plot_surface(*solid, facecolors=faces, rstride=1, cstride=1, linewidth=0, shade=False, zorder=1)
         note = f"middle: {top - span:.1f} dBi and below"
         if antenna is not None:
-            _copy(axes, antenna, field.half_space, metres)
+            _copy(axes, antenna, middle, stretch)
             rim = (
                 f"to scale, the peak drawn {engineering(metres, 'm')} out"
                 if metres
@@ -111,11 +116,15 @@ def pattern(
     return figure
 
 
-def _copy(axes: Any, antenna: Antenna, on_plane: bool, metres: float | None) -> None:
-    """The antenna round the middle: 0.4 of the pattern's size, or at a scale of so many metres to the peak."""
+def _copied(antenna: Antenna, on_plane: bool, metres: float | None) -> tuple[Floats, float]:
+    """Where the antenna's middle is, and its scale: 0.4 of the pattern's size, or so many metres to the peak."""
     low, high = antenna.extent
     middle = 0.5 * (low + high) * (np.array([1.0, 1.0, 0.0]) if on_plane else 1.0)
-    stretch = 1.0 / metres if metres else 0.4 / float(np.linalg.norm(np.maximum(high - middle, middle - low)))
+    return middle, 1.0 / metres if metres else 0.4 / float(np.linalg.norm(np.maximum(high - middle, middle - low)))
+
+
+def _copy(axes: Any, antenna: Antenna, middle: Floats, stretch: float) -> None:
+    """The antenna in the middle of the pattern."""
     from .surfaces import draw_sheets
 
     draw_sheets(axes, antenna, middle=middle, scale=stretch)
