@@ -31,7 +31,7 @@ def add_reflected(currents: Currents, points: Floats, out: Complexes) -> None:
     def work(share: slice) -> None:
         earth_fields(
             mesh.columns, np.ascontiguousarray(currents.ends), points[share], (nodes + 1.0) / 2.0, weights / 2.0,
-            pieces, table.wavenumber, table.grid, table.cells, -1j * WAVE_IMPEDANCE / (4.0 * math.pi),
+            pieces, table.wavenumber, table.grid, table.weights, -1j * WAVE_IMPEDANCE / (4.0 * math.pi),
             1.0 / (4.0 * math.pi), out[share],
         )  # fmt: skip
 

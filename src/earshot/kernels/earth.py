@@ -10,25 +10,52 @@ from numba import njit
 
 from .trig import sincos
 
+_BLOCK = 128
+
 
 @njit(inline="always", fastmath=True, error_model="numpy")
-def tabled(rho, zeta, k, grid, cells, kinds, values, out):
+def _splines(f):
+    """The four uniform cubic B-splines at a place within a cell."""
+    rest = 1.0 - f
+    first, last = rest * rest * rest / 6.0, f * f * f / 6.0
+    second = 2.0 / 3.0 - f * f * (1.0 - 0.5 * f)
+    return first, second, 1.0 - first - second - last, last
+
+
+@njit(inline="always", fastmath=True, error_model="numpy")
+def _place(r, cosine, grid):
+    """Where a distance and the cosine of the angle from upright are among the nodes of a table, not below zero."""
+    x = (math.log(r) + r / grid[4] / (1.0 + r / grid[5]) - grid[0]) * grid[1]
+    y = (math.sqrt(cosine) - grid[2]) * grid[3]
+    return max(x, 0.0), max(y, 0.0)
+
+
+@njit(inline="always", fastmath=True, error_model="numpy")
+def _look_up(x, y, weights, count, values):
+    """The first numbers of a table at a place, into values (count,)."""
+    i, j = min(int(x), weights.shape[0] - 4), min(int(y), weights.shape[1] - 4)
+    g0, g1, g2, g3 = _splines(min(y - j, 1.0))
+    for n in range(count):
+        values[n] = 0.0
+    for a, share in enumerate(_splines(min(x - i, 1.0))):
+        for n in range(count):
+            values[n] += share * (
+                g0 * weights[i + a, j, n]
+                + g1 * weights[i + a, j + 1, n]
+                + g2 * weights[i + a, j + 2, n]
+                + g3 * weights[i + a, j + 3, n]
+            )
+
+
+@njit(inline="always", fastmath=True, error_model="numpy")
+def tabled(rho, zeta, k, grid, weights, kinds, values, out):
     """The first kernels at a distance and a sum of heights, m, from the table into out (kinds,), times k0.
 
     values (2 kinds,): room to work in.
     """
     r = k * math.sqrt(rho * rho + zeta * zeta)
-    x = (math.log(r) + r / grid[4] / (1.0 + r / grid[5]) - grid[0]) * grid[1]
-    y = (math.sqrt(k * zeta / r) - grid[2]) * grid[3]
-    x, y = max(x, 0.0), max(y, 0.0)
-    i, j = min(int(x), cells.shape[0] - 1), min(int(y), cells.shape[1] - 1)
-    f, g = min(x - i, 1.0), min(y - j, 1.0)
-    c = cells[i, j]
-    for n in range(2 * kinds):
-        values[n] = 0.0
-    for a in range(12, -1, -4):
-        for n in range(2 * kinds):
-            values[n] = values[n] * f + (((c[a + 3, n] * g + c[a + 2, n]) * g + c[a + 1, n]) * g + c[a, n])
+    x, y = _place(r, k * zeta / r, grid)
+    _look_up(x, y, weights, 2 * kinds, values)
     sine_r, cosine_r = sincos(r)
     wave = complex(cosine_r, -sine_r) / r
     steep = wave * (1.0 + r) / r
@@ -39,7 +66,7 @@ def tabled(rho, zeta, k, grid, cells, kinds, values, out):
 
 
 @njit(fastmath=True, error_model="numpy")
-def _pair(one, two, nodes, weights, k, grid, cells, flow, charge, values, seen, entry):
+def _pair(one, two, nodes, weights, k, grid, table, flow, charge, values, seen, entry):
     """Entries of the half functions of two segments, into entry (2, 2), but for j."""
     entry[:] = 0.0
     level = one[3] * two[3] + one[4] * two[4]
@@ -53,7 +80,7 @@ def _pair(one, two, nodes, weights, k, grid, cells, flow, charge, values, seen, 
             dx, dy = x - two[0] - t * two[6] * two[3], y - two[1] - t * two[6] * two[4]
             zeta = z + two[2] + t * two[6] * two[5]
             rho = math.sqrt(dx * dx + dy * dy)
-            tabled(rho, zeta, k, grid, cells, 4, values, seen)
+            tabled(rho, zeta, k, grid, table, 4, values, seen)
             inverse = 1.0 / (rho + 1e-30)
             u = (one[3] * dx + one[4] * dy) * inverse
             v = (two[3] * dx + two[4] * dy) * inverse
@@ -67,44 +94,101 @@ def _pair(one, two, nodes, weights, k, grid, cells, flow, charge, values, seen, 
             entry[1, 1] += s * t * current + spread
 
 
-@njit(inline="always", error_model="numpy")
-def _closeness(one, two):
-    """The longer of two segments over the least distance of one from the image of the other, about."""
-    dx = one[0] + 0.5 * one[6] * one[3] - two[0] - 0.5 * two[6] * two[3]
-    dy = one[1] + 0.5 * one[6] * one[4] - two[1] - 0.5 * two[6] * two[4]
-    za, zb = one[2] + 0.5 * one[6] * one[5], two[2] + 0.5 * two[6] * two[5]
-    middle = math.sqrt(dx * dx + dy * dy + (za + zb) ** 2)
-    low = min(one[2], one[2] + one[6] * one[5]) + min(two[2], two[2] + two[6] * two[5])
-    return max(one[6], two[6]) / max(low, middle - 0.5 * (one[6] + two[6]))
+@njit(fastmath=True, error_model="numpy")
+def _one_point(pieces, i, first, count, k, grid, table, flow, charge, room, values, close, found):
+    """Entries of segment i with `count` from `first` on, from their middles: found (4, block), see `earth_rows`.
+
+    close (block,): the longer of two segments over the least distance of one from the image of the other, about. Work
+    is done in blocks of one fixed shape, so that the compiler makes vector code of it.
+    """
+    x, y, z = pieces[0, i], pieces[1, i], pieces[2, i]
+    tx, ty, tz, length, low = pieces[3, i], pieces[4, i], pieces[5, i], pieces[6, i], pieces[7, i]
+    for j in range(count):
+        n = first + j
+        dx, dy, zeta = x - pieces[0, n], y - pieces[1, n], z + pieces[2, n]
+        rho = math.sqrt(dx * dx + dy * dy)
+        off = math.sqrt(rho * rho + zeta * zeta)
+        other = pieces[6, n]
+        close[j] = max(length, other) / max(low + pieces[7, n], off - 0.5 * (length + other))
+        r, inverse = k * off, 1.0 / (rho + 1e-30)
+        sine, cosine = sincos(r)
+        room[0, j], room[1, j] = _place(r, zeta / off, grid)
+        room[2, j], room[3, j] = cosine / r, -sine / r
+        room[4, j] = (tx * dx + ty * dy) * inverse * (pieces[3, n] * dx + pieces[4, n] * dy) * inverse
+        room[5, j] = tx * pieces[3, n] + ty * pieces[4, n]
+    for j in range(count):
+        _look_up(room[0, j], room[1, j], table, 8, values)
+        for n in range(8):
+            room[6 + n, j] = values[n]
+    for j in range(count):
+        n = first + j
+        level, along, upright = room[5, j], room[4, j], tz * pieces[5, n]
+        amount = 0.25 * flow * length * pieces[6, n] * k
+        for part in range(2):
+            vector = level * (room[6 + part, j] + room[10 + part, j]) + upright * room[8 + part, j]
+            room[14 + part, j] = amount * (vector + along * (room[12 + part, j] - room[10 + part, j]))
+            room[16 + part, j] = charge * k * room[8 + part, j]
+        wr, wi = room[2, j], room[3, j]
+        found[0, j] = room[14, j] * wr - room[15, j] * wi
+        found[1, j] = room[14, j] * wi + room[15, j] * wr
+        found[2, j] = room[16, j] * wr - room[17, j] * wi
+        found[3, j] = room[16, j] * wi + room[17, j] * wr
 
 
-@njit(nogil=True, cache=True, error_model="numpy")
-def earth_rows(segments, first, last, whole, rules, sizes, k, grid, cells, flow, charge, out):
-    """Entries of the halves of segments first to last with those of all, into out (2 rows, 2 segments).
+@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+def earth_rows(segments, first, last, whole, rules, sizes, k, grid, table, flow, charge, start, members, amounts, out):
+    """Add what segments first to last and all others give, to out (functions, functions).
 
-    whole: all of them, else only j ≥ i, with the pair of a segment and itself halved: half of a symmetric matrix. Half
-    function 2i + end stands at that place. rules (kinds, 2, most): nodes and weights on 0 to 1; sizes (kinds,): how
-    many; the first serves pairs farther apart than twelve of their lengths, each further one about half as far.
+    whole: all of them, else only j ≥ i, with the pair of a segment and itself halved: half of a symmetric matrix. rules
+    (kinds, 2, most): nodes and weights on 0 to 1; sizes (kinds,): how many; the first, of one, serves pairs farther
+    apart than twelve of their lengths, each further one about half as far. start (2 segments + 1,), members, amounts:
+    the functions that have a half at an end of a segment, 2i + end, and how much of it.
     """
     n = segments.shape[1]
     values, seen, entry = np.empty(8), np.empty(4, np.complex128), np.empty((2, 2), np.complex128)
+    room, close, found = np.empty((18, _BLOCK)), np.empty(_BLOCK), np.empty((4, _BLOCK))
+    sums = np.empty((2, out.shape[1]), np.complex128)
     all_ = np.ascontiguousarray(segments.T)
+    # Middles, directions, lengths, and the height of the lower end.
+    pieces = np.empty((8, n))
+    for i in range(n):
+        for axis in range(3):
+            pieces[axis, i] = segments[axis, i] + 0.5 * segments[6, i] * segments[3 + axis, i]
+            pieces[3 + axis, i] = segments[3 + axis, i]
+        pieces[6, i] = segments[6, i]
+        pieces[7, i] = min(segments[2, i], segments[2, i] + segments[6, i] * segments[5, i])
     for i in range(first, last):
-        for j in range(0 if whole else i, n):
-            near = _closeness(all_[i], all_[j])
-            rule = 0
-            while rule < len(sizes) - 1 and near > 0.08 * (1.0 if rule == 0 else 1.5 * 2.0**rule):
-                rule += 1
-            nodes, weights = rules[rule, 0, : sizes[rule]], rules[rule, 1, : sizes[rule]]
-            _pair(all_[i], all_[j], nodes, weights, k, grid, cells, flow, charge, values, seen, entry)
-            share = 0.5 if i == j and not whole else 1.0
-            for a in range(2):
+        sums[:] = 0.0
+        begin = 0 if whole else i
+        for block in range(begin, n, _BLOCK):
+            count = min(_BLOCK, n - block)
+            _one_point(pieces, i, block, count, k, grid, table, flow, charge, room, values, close, found)
+            for j in range(block, block + count):
+                near, at = close[j - block], j - block
+                flux, spread = complex(found[0, at], found[1, at]), complex(found[2, at], found[3, at])
+                entry[0, 0] = entry[1, 1] = flux + spread
+                entry[0, 1] = entry[1, 0] = flux - spread
+                if near > 0.08:
+                    rule = 1
+                    while rule < len(sizes) - 1 and near > 0.12 * 2.0**rule:
+                        rule += 1
+                    nodes, weights = rules[rule, 0, : sizes[rule]], rules[rule, 1, : sizes[rule]]
+                    _pair(all_[i], all_[j], nodes, weights, k, grid, table, flow, charge, values, seen, entry)
+                share = 0.5 if i == j and not whole else 1.0
                 for b in range(2):
-                    out[2 * (i - first) + a, 2 * j + b] = 1j * share * entry[a, b]
+                    for m in range(start[2 * j + b], start[2 * j + b + 1]):
+                        amount = share * amounts[m]
+                        sums[0, members[m]] += amount * entry[0, b]
+                        sums[1, members[m]] += amount * entry[1, b]
+        for a in range(2):
+            for m in range(start[2 * i + a], start[2 * i + a + 1]):
+                for g in range(out.shape[1]):
+                    value = amounts[m] * sums[a, g]
+                    out[members[m], g] += complex(-value.imag, value.real)
 
 
 @njit(nogil=True, cache=True, error_model="numpy")
-def earth_fields(segments, ends, places, nodes, weights, pieces, k, grid, cells, e_scale, h_scale, out):
+def earth_fields(segments, ends, places, nodes, weights, pieces, k, grid, table, e_scale, h_scale, out):
     """Add E and H (n, 6) at places (n, 3) of what earth sends back of linear currents, ends (segments, 2).
 
     e_scale: -jη/4π; h_scale: 1/4π.
@@ -121,7 +205,7 @@ def earth_fields(segments, ends, places, nodes, weights, pieces, k, grid, cells,
                     dy = places[n, 1] - segments[1, i] - s * length * ty
                     zeta = places[n, 2] + segments[2, i] + s * length * tz
                     rho = math.sqrt(dx * dx + dy * dy) + 1e-12 * length
-                    tabled(rho, zeta, k, grid, cells, 10, values, seen)
+                    tabled(rho, zeta, k, grid, table, 10, values, seen)
                     weight = weights[q] * length / pieces
                     current = weight * (ends[i, 0] + s * (ends[i, 1] - ends[i, 0])) * k * k
                     charge = weight * slope * k

@@ -28,16 +28,17 @@ FOR_CURRENTS, FOR_FIELDS = 4, 10
 
 @dataclass(frozen=True)
 class EarthTable:
-    """Cubics in both directions of the kernels of `reflection`, all times k0.
+    """Cubic splines in both directions of the kernels of `reflection`, all times k0.
 
-    cells (R cells, y cells, 16, 2 kinds): powers of the place in a cell; real and imaginary parts in turn.
-    grid: first place along R and how many to one; first y and how many to one; c and d above. The first four kinds are
-    times R e^{jR}, the others times R²/(1 + R) e^{jR}, and the slopes by ρ over sin θ, ρ = R sin θ.
+    weights (R nodes + 2, y nodes + 2, 2 kinds): of uniform B-splines, real and imaginary parts in turn; the four along
+    each direction from a cell's own number on are not zero in it. grid: first place along R and how many to one; first
+    y and how many to one; c and d above. The first four kinds are times R e^{jR}, the others times R²/(1 + R) e^{jR},
+    and the slopes by ρ over sin θ, ρ = R sin θ.
     """
 
     wavenumber: float
     grid: Floats
-    cells: Floats
+    weights: Floats
 
 
 def along(r: Floats) -> Floats:
@@ -63,48 +64,53 @@ def earth_table(
     kinds: int = FOR_CURRENTS, shares: int = 1,
     side_by_side: Callable[[Callable[[int], None], range], object] | None = None,
 ) -> EarthTable:  # fmt: skip
-    """The kernels for distances and sums of heights between bounds, m.
+    """The first kernels for distances and sums of heights between bounds, m.
 
     side_by_side(work, range(shares)): calls work for every share of the rows, if there are more than one.
     """
     (least, most), (low, high) = np.array(across) * wavenumber, np.array(heights) * wavenumber
     near = max(math.hypot(least, low), _SMALLEST)
-    r = _distances(near, 1.0001 * max(math.hypot(most, high), 1.01 * near))
+    r = _distances(near, 1.0001 * max(math.hypot(most, high), 1.01 * near))[:, None]
     flattest, steepest = (math.sqrt(z / max(math.hypot(rho, z), near)) for rho, z in ((most, low), (least, high)))
     steepest = min(steepest, 1.0)
     y = np.linspace(min(flattest, steepest - 0.05), steepest, _count(steepest - flattest))
     cosine = np.maximum(y, 0.0) ** 2
     sine = np.maximum(np.sqrt(np.maximum(1.0 - cosine**2, 0.0)), 1e-7)
-    values = np.empty((len(r), len(y), kinds), np.complex128)
+    values = np.empty((kinds, len(r), len(y)), np.complex128)
 
     def work(own: int) -> None:
-        for i in range(own, len(r), shares):
-            kernels = np.array(reflection(permittivity, r[i] * sine, r[i] * cosine)[:kinds])
-            scale = np.full(kinds, r[i])
-            scale[FOR_CURRENTS:] *= r[i] / (1.0 + r[i])
-            kernels[FOR_CURRENTS : FOR_CURRENTS + 2] /= sine
-            values[i] = kernels.T * scale * np.exp(1j * r[i])
+        rows = r[own::shares]
+        kernels = np.array(reflection(permittivity, (rows * sine).ravel(), (rows * cosine).ravel())[:kinds])
+        values[:, own::shares] = kernels.reshape(kinds, len(rows), len(y))
 
     if side_by_side is None:
         shares = 1
         work(0)
     else:
         side_by_side(work, range(shares))
-    start, step = along(r[:1])[0], (along(r[-1:]) - along(r[:1]))[0] / (len(r) - 1)
+    values *= r * np.exp(1j * r)
+    values[FOR_CURRENTS:] *= r / (1.0 + r)
+    values[FOR_CURRENTS : FOR_CURRENTS + 2] /= sine
+    start, step = along(r[0])[0], (along(r[-1]) - along(r[0]))[0] / (len(r) - 1)
     grid = np.array([start, 1.0 / step, y[0], 1.0 / (y[1] - y[0]), _BEND, _FAR])
-    return EarthTable(wavenumber, grid, _cells(values))
+    return EarthTable(wavenumber, grid, _weights(values))
 
 
 def _count(span: float) -> int:
     return max(math.ceil(_ANGLES * span) + 1, 6)
 
 
-def _cells(values: Complexes) -> Floats:
-    """Splines along both directions, as sixteen powers of the place within every cell."""
-    from scipy.interpolate import CubicSpline
+def _weights(values: Complexes) -> Floats:
+    """What uniform cubic B-splines through values (kinds, R nodes, y nodes) are multiplied by, as in `EarthTable`."""
+    one, two = (np.linalg.inv(_through(n)) for n in values.shape[1:])
+    found = np.einsum("ri,kij,yj->ryk", one[:, 1:-1], values, two[:, 1:-1], optimize=True)
+    return np.ascontiguousarray(found).view(np.float64)
 
-    m, n, _ = values.shape
-    one = CubicSpline(np.arange(m), values, axis=0).c[::-1]
-    both = CubicSpline(np.arange(n), one, axis=2).c[::-1]
-    # (powers of y, y cells, powers of R, R cells, kinds) to (R cells, y cells, powers of R, powers of y, kinds).
-    return np.ascontiguousarray(both.transpose(3, 1, 2, 0, 4).reshape(m - 1, n - 1, 16, -1)).view(np.float64)
+
+def _through(count: int) -> Floats:
+    """The values of count + 2 B-splines at their nodes; first and last their third derivative's steps, not a knot."""
+    rows = np.zeros((count + 2, count + 2))
+    rows[0, :5] = rows[-1, -5:] = 1.0, -4.0, 6.0, -4.0, 1.0
+    for i in range(count):
+        rows[i + 1, i : i + 3] = 1.0 / 6.0, 4.0 / 6.0, 1.0 / 6.0
+    return rows

@@ -64,14 +64,8 @@ def _gathered(basis: WireBasis, table: EarthTable, frequency: float, whole: bool
     def work(own: int) -> None:
         found = np.zeros((basis.size, basis.size), np.complex128)
         for first, last in spans[own :: thread_count()]:
-            # Only j ≥ i unless all are asked for.
-            start = 0 if whole else 2 * first
-            entries = np.zeros((2 * (last - first), 2 * n), np.complex128)
-            earth_rows(segments, first, last, whole, rules, sizes, table.wavenumber, table.grid, table.cells, flow,
-                       charge, entries)  # fmt: skip
-            part = ends[2 * first : 2 * last]
-            used = np.unique(part.indices)
-            found[used] += part[:, used].T @ (ends[start:].T @ entries[:, start:].T).T
+            earth_rows(segments, first, last, whole, rules, sizes, table.wavenumber, table.grid, table.weights, flow,
+                       charge, ends.indptr, ends.indices, ends.data, found)  # fmt: skip
         parts.append(found)
 
     parts: list[Complexes] = []
