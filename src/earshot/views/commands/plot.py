@@ -39,6 +39,7 @@ FIGURES = (
     "surface",
     "animation",
     "near",
+    "along-ground",
     "figures",
 )
 
@@ -89,6 +90,25 @@ def near_map(result: Run) -> NearField:
     return driven.near_field(points, in_metal="zero")
 
 
+def ground_lines(result: Run) -> list[NearField]:
+    """Near field from one to a hundred wavelengths off, on the ground and a tenth of a wavelength over it.
+
+    Towards the azimuth of the peak, or x where that is straight up. Raises UsageError where there is no ground.
+    """
+    medium = result.solution.antenna.medium
+    if isinstance(medium, Stack) or not medium.has_plane:
+        raise UsageError(
+            f"along-ground: there is no ground below '{result.solution.antenna.name}': it is over {medium}"
+        )
+    driven, field = result.cases[0].driven, result.cases[0].field
+    wave = wavelength(driven.frequency)
+    theta, phi = field.peak
+    towards = phi if theta > 0.02 else 0.0
+    off = wave * np.geomspace(1.0, 100.0, 121)
+    flat = np.stack([off * np.cos(towards), off * np.sin(towards)], axis=1)
+    return [driven.near_field(np.column_stack([flat, np.full(len(off), z)])) for z in (0.0, 0.1 * wave)]
+
+
 def figures_table(result: Run) -> Any:
     """Figures of merit of the first case at every solved frequency."""
     case = result.cases[0].case
@@ -129,6 +149,9 @@ def drawings(wishes: Wishes) -> dict[str, Callable[[Run], Any]]:
         "surface": lambda r: plots.surface_currents(r.cases[0].driven),
         "animation": lambda r: partial(plots.write_animation, r.cases[0].driven),
         "near": lambda r: plots.near(near_map(r), r.solution.antenna, rms=True),
+        "along-ground": lambda r: plots.along(
+            *ground_lines(r), rms=True, title=f"{r.solution.antenna.name}: field along the ground"
+        ),
         "figures": lambda r: plots.figures(figures_table(r), label=r.solution.antenna.name),
     }
 
@@ -139,6 +162,7 @@ def figures_for(antenna: Antenna) -> list[str]:
     # Along a probe the current is of one strength.
     missing = {"currents", "charge"} if printed or not antenna.wires else set()
     missing |= set() if antenna.sheets else {"surface", "animation"}
+    missing |= set() if antenna.medium.has_plane and not printed else {"along-ground"}
     return [name for name in FIGURES if name not in missing]
 
 
@@ -177,8 +201,8 @@ def plot(
     """Draw a design, which is solved first, or a results file, which is not.
 
     Figures: geometry, vswr, impedance, return-loss, scattering, smith, polar, cartesian, sphere, pattern, currents and
-    charge (of wires), surface and animation (of currents on sheets), near, figures. Patterns, currents and near fields
-    are those of the first case.
+    charge (of wires), surface and animation (of currents on sheets), near, along-ground (over a plane or earth),
+    figures. Patterns, currents and near fields are those of the first case.
     """
     for name in kinds or []:
         if name not in FIGURES:

@@ -3,7 +3,7 @@
 from .bands import impedance, return_loss, scattering, vswr
 from .cuts import MOST_SMALL, cartesian, multiples, polar
 from .geometry import geometry
-from .near import figures, near
+from .near import along, figures, near
 from .smith import smith
 from .solids import currents, pattern
 from .sphere import sphere
@@ -11,6 +11,7 @@ from .surfaces import surface_currents, write_animation
 
 __all__ = [
     "MOST_SMALL",
+    "along",
     "cartesian",
     "currents",
     "figures",

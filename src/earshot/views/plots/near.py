@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -13,7 +14,7 @@ from ...errors import UsageError
 from ...fields.near import NearField
 from ...geometry.antenna import Antenna
 from ...units import engineering
-from .style import INK, LINES, SHORE, flat_axes, heading, legend_above, look, sheet
+from .style import FAINT, INK, LINES, SHORE, flat_axes, heading, legend_above, look, sheet
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -68,6 +69,44 @@ def near(
         foot = f"plane at {_axis_name(across)} = {float(corner @ across) * float(np.sign(across.sum())):.3g} m"
         foot += "" if limit is None else f"; red: {limit:g} {_UNITS[which]}"
         heading(figure, f"{title} at {engineering(field.frequency, 'Hz', 6)}", foot)
+    return figure
+
+
+def along(*fields: NearField, labels: Sequence[str] | None = None, rms: bool = False, title: str = "") -> Figure:
+    """|E| along lines of points against level distance from z's axis, with what falls as the distance and its square.
+
+    labels: one for each field. Raises UsageError for points that are not a line, or of which one is on the axis.
+    """
+    if not fields or (labels is not None and len(labels) != len(fields)):
+        raise UsageError(f"along: {len(fields)} fields and {len(labels or ())} labels: give one label each")
+    with look():
+        figure = sheet()
+        axes = flat_axes(figure)
+        levels, ends = [], []
+        for n, field in enumerate(fields):
+            if field.points.ndim != 2 or len(field.points) < 2:
+                raise UsageError("along: it needs a line of points; make them with line_of_points")
+            off = np.hypot(field.points[:, 0], field.points[:, 1])
+            if not off.min() > 0.0:
+                raise UsageError("along: a point is on the z axis, at no distance: begin farther out")
+            levels.append(field.magnitude(rms=rms))
+            axes.loglog(off, levels[-1], label=labels[n] if labels else f"height {field.points[0, 2]:.3g} m")
+            ends.append((off[-1], levels[-1][-1], off[0]))
+        axes.set_ylim(0.5 * min(x.min() for x in levels), 2.0 * max(x.max() for x in levels))
+        stop, last, start = max(ends, key=lambda end: end[1])
+        for power, name in ((1, "1/d"), (2, "1/d²")):
+            guide = np.array([start, stop])
+            axes.plot(guide, last * (stop / guide) ** power, color=FAINT, linewidth=1.0, linestyle=":")
+            middle = stop ** (0.75 if power == 2 else 0.5) * start ** (0.25 if power == 2 else 0.5)
+            axes.annotate(name, (middle, last * (stop / middle) ** power), color=FAINT, xytext=(4, 4),
+                          textcoords="offset points", clip_on=True)  # fmt: skip
+        for axis in (axes.xaxis, axes.yaxis):
+            axis.set_major_formatter("{x:g}")
+        axes.set_xlabel("distance d, m")
+        axes.set_ylabel(f"|E|, V/m{', rms' if rms else ', peak'}")
+        legend_above(axes)
+        heading(figure, f"{title or 'field along a line'} at {engineering(fields[0].frequency, 'Hz', 6)}",
+                "from the z axis; dotted: what falls as the distance, and as its square")  # fmt: skip
     return figure
 
 
