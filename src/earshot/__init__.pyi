@@ -1,6 +1,7 @@
 __version__: str
 
 from . import antennas as antennas
+from . import arrays as arrays
 from .answers.cases import Case as Case
 from .answers.cases import Cut as Cut
 from .answers.comparing import compare as compare

@@ -62,6 +62,20 @@ class Currents:
         return float(self.wavenumber * 0.5 * np.linalg.norm(high - low))
 
     @property
+    def below(self) -> str:
+        """What lies below z = 0, in words; empty in free space."""
+        if not self.plane:
+            return ""
+        if self.earth is not None:
+            return str(self.earth)
+        return "layers on a plane at z = 0" if self.stack is not None else "perfect plane at z = 0"
+
+    @property
+    def abrupt(self) -> bool:
+        """Whether the field may change within degrees of the horizon: over layers and earth."""
+        return self.stack is not None or self.earth is not None
+
+    @property
     def _middle(self) -> Floats:
         places = self._places
         return np.asarray(0.5 * (places.min(axis=0) + places.max(axis=0)))

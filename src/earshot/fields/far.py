@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Protocol
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -15,7 +15,7 @@ from .. import units
 from ..constants import WAVE_IMPEDANCE
 from ..errors import UsageError
 from . import lobes, polarisation
-from .currents import Currents, angles_of, unit_vectors
+from .currents import angles_of, unit_vectors
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -49,6 +49,43 @@ def _direction(given: ArrayLike, what: str) -> Floats:
     return np.asarray(axis / np.linalg.norm(axis))
 
 
+class Source(Protocol):
+    """What a far field is of: currents, or the weights of an array.
+
+    plane: whether there is only the half space above, and below: what is below it, in words. reach: radius of a sphere
+    round it times the wavenumber. abrupt: whether its field may change within degrees of the horizon.
+    """
+
+    @property
+    def frequency(self) -> float:
+        """Hz."""
+        ...
+
+    @property
+    def plane(self) -> bool:
+        """Whether there is only the half space above."""
+        ...
+
+    @property
+    def below(self) -> str:
+        """What is below, in words."""
+        ...
+
+    @property
+    def reach(self) -> float:
+        """Size in radians."""
+        ...
+
+    @property
+    def abrupt(self) -> bool:
+        """Whether the horizon is steep."""
+        ...
+
+    def far_field(self, theta: Floats, phi: Floats) -> tuple[Complexes, Complexes]:
+        """(E_θ, E_φ) times distance, volts peak."""
+        ...
+
+
 @dataclass(frozen=True, eq=False)
 class FarField:
     """The far field of an antenna, driven one way, at one frequency.
@@ -60,7 +97,7 @@ class FarField:
     zero, and figures that would need it are left out with the reason.
     """
 
-    currents: Currents
+    currents: Source
     accepted: float
     incident: float
     label: str = ""
@@ -78,11 +115,7 @@ class FarField:
     @property
     def below(self) -> str:
         """What lies below z = 0, in words; empty in free space."""
-        if not self.half_space:
-            return ""
-        if self.currents.earth:
-            return str(self.currents.earth)
-        return "layers on a plane at z = 0" if self.currents.stack else "perfect plane at z = 0"
+        return self.currents.below
 
     def field(self, theta: ArrayLike, phi: ArrayLike) -> tuple[Complexes, Complexes]:
         """(E_θ, E_φ) times distance, volts peak, for angles in radians; the phase factor e^{-jkr} is left out."""
@@ -97,7 +130,7 @@ class FarField:
     def radiated(self) -> float:
         """Radiated power, W, by Gauss quadrature in cos θ and equal steps in φ, fine enough for the antenna's size."""
         # Over layers and earth the field changes within a few degrees of the horizon.
-        order = math.ceil(self.currents.reach) + (24 if self.currents.stack or self.currents.earth else 0)
+        order = math.ceil(self.currents.reach) + (24 if self.currents.abrupt else 0)
         cosines, weights = np.polynomial.legendre.leggauss(order + 16)
         if self.half_space:
             cosines, weights = 0.5 * (cosines + 1.0), 0.5 * weights

@@ -1,0 +1,251 @@
+"""What one element of an array radiates by itself, one watt of it, in its own axes: it faces along z.
+
+A pattern gives (E_θ, E_φ) times distance, volts peak, of one watt radiated, for angles in radians that go together.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .. import units
+from ..constants import WAVE_IMPEDANCE, wavelength
+from ..errors import UsageError
+from ..fields.far import FarField
+
+if TYPE_CHECKING:
+    import xarray as xr
+
+Floats = NDArray[np.float64]
+Complexes = NDArray[np.complex128]
+Pattern = Callable[[Floats, Floats, float], tuple[Complexes, Complexes]]
+
+
+@dataclass(frozen=True, eq=False)
+class Element:
+    """An element: its name, its pattern at a frequency, and whether it sends nothing behind it (z < 0).
+
+    size: radius of a sphere round it, m: how fast its own pattern changes.
+    """
+
+    name: str
+    pattern: Pattern
+    front_only: bool = False
+    size: float = 0.0
+
+    def field(self, theta: Floats, phi: Floats, frequency: float) -> tuple[Complexes, Complexes]:
+        """(E_θ, E_φ) times distance of one watt, volts peak."""
+        return self.pattern(theta, phi, frequency)
+
+
+def _amplitude(directivity: float) -> float:
+    """|E| r of one watt where the directivity is so much."""
+    return math.sqrt(WAVE_IMPEDANCE * directivity / (2.0 * math.pi))
+
+
+def isotropic() -> Element:
+    """The same in all directions, polarised along θ: for what the arrangement does by itself."""
+
+    def pattern(theta: Floats, phi: Floats, _frequency: float) -> tuple[Complexes, Complexes]:
+        whole = np.full(np.broadcast_shapes(np.shape(theta), np.shape(phi)), complex(_amplitude(1.0)))
+        return whole, np.zeros_like(whole)
+
+    return Element("isotropic", pattern)
+
+
+def cosine(power: float = 1.0) -> Element:
+    """Field as cosⁿ of the angle from where it faces, none behind, polarised along x (Balanis 2016, sec. 2.6).
+
+    The directivity is 2(2n + 1). Raises UsageError for a power below zero.
+    """
+    if not (math.isfinite(power) and power >= 0.0):
+        raise UsageError(f"cosine: power {power} is below zero")
+    top = _amplitude(2.0 * (2.0 * power + 1.0))
+
+    def pattern(theta: Floats, phi: Floats, _frequency: float) -> tuple[Complexes, Complexes]:
+        toward = np.cos(theta)
+        level = np.where(toward >= -1e-12, top * np.maximum(toward, 0.0) ** power, 0.0)
+        return level * np.cos(phi) + 0j, -level * np.sin(phi) + 0j
+
+    return Element(f"cosine, power {power:g}", pattern, front_only=True)
+
+
+def half_wave_dipole(along: str = "x") -> Element:
+    """A thin half-wave dipole along its own x, y or z axis, of directivity 1.6409 (Balanis 2016, eq. 4-91)."""
+    axes = {"x": np.array([1.0, 0, 0]), "y": np.array([0, 1.0, 0]), "z": np.array([0, 0, 1.0])}
+    if along not in axes:
+        raise UsageError(f"half_wave_dipole: '{along}' is not an axis: give x, y or z")
+    axis, top = axes[along], _amplitude(1.6409223769)
+
+    def pattern(theta: Floats, phi: Floats, _frequency: float) -> tuple[Complexes, Complexes]:
+        sine, cosine_ = np.sin(theta), np.cos(theta)
+        toward = axis[0] * sine * np.cos(phi) + axis[1] * sine * np.sin(phi) + axis[2] * cosine_
+        square = np.maximum(1.0 - toward**2, 1e-24)
+        # cos(π/2 c)/sin of the angle to the axis, along that angle's own unit vector.
+        level = top * np.cos(0.5 * math.pi * toward) / square
+        along_theta = axis[0] * cosine_ * np.cos(phi) + axis[1] * cosine_ * np.sin(phi) - axis[2] * sine
+        along_phi = -axis[0] * np.sin(phi) + axis[1] * np.cos(phi)
+        return -level * along_theta + 0j, -level * (along_phi + 0.0 * theta) + 0j
+
+    return Element(f"half-wave dipole along {along}", pattern)
+
+
+def two_slots(length: str | float, width: str | float) -> Element:
+    """A patch as its two radiating rims over a plane, a length apart along x and so wide along y (Balanis 2016, sec.
+    14.2.2): for layouts in a hurry; for figures to trust take a solved patch.
+
+    Raises UsageError for sizes that are not above zero.
+    """
+    between, across = units.length(length, "two_slots, length"), units.length(width, "two_slots, width")
+    if not min(between, across) > 0.0:
+        raise UsageError(f"two_slots: {length} and {width} are not both above zero")
+
+    def shape(theta: Floats, phi: Floats, frequency: float) -> tuple[Floats, Floats]:
+        k = 2.0 * math.pi / wavelength(frequency)
+        sine, toward = np.sin(theta), np.cos(theta)
+        level = np.cos(0.5 * k * between * sine * np.cos(phi))
+        level = level * np.sinc(0.5 * k * across * sine * np.sin(phi) / math.pi) * (toward >= -1e-12)
+        return level * np.cos(phi), -level * toward * np.sin(phi)
+
+    known: dict[float, float] = {}
+
+    def pattern(theta: Floats, phi: Floats, frequency: float) -> tuple[Complexes, Complexes]:
+        if frequency not in known:
+            known[frequency] = _power(shape, frequency)
+        scale = 1.0 / math.sqrt(known[frequency])
+        return tuple(scale * x + 0j for x in shape(theta, phi, frequency))  # type: ignore[return-value]
+
+    return Element("two slots over a plane", pattern, front_only=True, size=0.5 * math.hypot(between, across))
+
+
+def _power(shape: Callable[[Floats, Floats, float], tuple[Floats, Floats]], frequency: float) -> float:
+    """Power of a pattern over the upper half space, W."""
+    nodes, weights = np.polynomial.legendre.leggauss(48)
+    phi = 2.0 * math.pi * np.arange(96) / 96
+    e_theta, e_phi = shape(np.arccos(0.5 * (nodes + 1.0))[:, None], phi, frequency)
+    intensity = (np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2) / (2.0 * WAVE_IMPEDANCE)
+    return float(2.0 * math.pi * 0.5 * weights @ np.broadcast_to(intensity, (48, 96)).mean(axis=1))
+
+
+def solved_element(field: FarField, name: str = "") -> Element:
+    """The far field of a solved antenna as an element, at the frequency it was solved at, of one watt accepted.
+
+    Its phase is about the origin it was solved at, and it faces up. At another frequency it is refused.
+    """
+    scale = 1.0 / math.sqrt(field.accepted)
+
+    def pattern(theta: Floats, phi: Floats, frequency: float) -> tuple[Complexes, Complexes]:
+        if abs(frequency / field.frequency - 1.0) > 0.05:
+            raise UsageError(
+                f"element '{name or field.label}': it was solved at {field.frequency:g} Hz and is asked for at "
+                f"{frequency:g} Hz, over 5 % off: solve it there"
+            )
+        e_theta, e_phi = field.field(theta, phi)
+        return scale * e_theta, scale * e_phi
+
+    size = field.currents.reach / (2.0 * math.pi / wavelength(field.frequency))
+    return Element(name or field.label or "solved", pattern, front_only=field.half_space, size=size)
+
+
+def tabulated(samples: xr.Dataset | str | Path, name: str = "tabulated") -> Element:
+    """A measured or computed pattern on a grid of θ and φ, in degrees, as an element of one watt.
+
+    samples: as `FarField.sphere` gives them (e_theta, e_phi), or a CSV file with columns theta_deg, phi_deg and either
+    e_theta_re, e_theta_im, e_phi_re, e_phi_im or gain_dBi alone, which is taken to be polarised along θ and without
+    phase. The grid reaches from θ = 0 to 90 or 180 and right round in φ; between its lines it is a bicubic spline.
+    Raises UsageError for a grid with gaps.
+    """
+    from scipy.interpolate import RectBivariateSpline
+
+    theta, phi, fields = _grid_of(samples, name)
+    front_only = theta[-1] < 100.0
+    if theta[0] > 1e-6 or abs(theta[-1] - (90.0 if front_only else 180.0)) > 1e-6:
+        raise UsageError(
+            f"pattern '{name}': θ runs from {theta[0]:g} to {theta[-1]:g} deg: give it from 0 to 90 or 180"
+        )
+    for what, values, most in (("θ", theta, 15.0), ("φ", phi, 30.0)):
+        steps = np.diff(values)
+        if steps.max() > 1.5 * steps.min() + 1e-9 or steps.max() > most:
+            at = int(steps.argmax())
+            raise UsageError(
+                f"pattern '{name}': there is a gap between {what} = {values[at]:g} and {values[at + 1]:g} deg: fill it"
+            )
+    if abs(phi[-1] - phi[0] - 360.0) > 1e-6:
+        step = phi[1] - phi[0]
+        if phi[-1] - phi[0] < 360.0 - 1.5 * step:
+            raise UsageError(
+                f"pattern '{name}': φ runs from {phi[0]:g} to {phi[-1]:g} deg: it must go right round, without gaps"
+            )
+        phi, fields = np.append(phi, phi[0] + 360.0), [np.concatenate([f, f[:, :1]], axis=1) for f in fields]
+    # Three lines more on either side, so that the spline does not see where φ begins.
+    wide = np.concatenate([phi[-4:-1] - 360.0, phi, phi[1:4] + 360.0])
+    parts = []
+    for whole in fields:
+        padded = np.concatenate([whole[:, -4:-1], whole, whole[:, 1:4]], axis=1)
+        parts.append([RectBivariateSpline(theta, wide, p, s=0) for p in (padded.real, padded.imag)])
+
+    def raw(t: Floats, p: Floats) -> tuple[Complexes, Complexes]:
+        full_t, full_p = np.broadcast_arrays(np.degrees(t), phi[0] + np.mod(np.degrees(p) - phi[0], 360.0))
+        inside = full_t <= theta[-1] + 1e-9
+        found = []
+        for real, imag in parts:
+            whole = real.ev(full_t, full_p) + 1j * imag.ev(full_t, full_p)
+            found.append(np.where(inside, whole, 0.0))
+        return found[0], found[1]
+
+    nodes, weights = np.polynomial.legendre.leggauss(90)
+    low = 0.0 if front_only else -1.0
+    cosines = low + (1.0 - low) * 0.5 * (nodes + 1.0)
+    around = 2.0 * math.pi * np.arange(180) / 180
+    e_theta, e_phi = raw(np.arccos(cosines)[:, None], around)
+    intensity = (np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2) / (2.0 * WAVE_IMPEDANCE)
+    power = float(2.0 * math.pi * (1.0 - low) * 0.5 * weights @ intensity.mean(axis=1))
+    if not power > 0.0:
+        raise UsageError(f"pattern '{name}': it has no power")
+    scale = 1.0 / math.sqrt(power)
+
+    def pattern(t: Floats, p: Floats, _frequency: float) -> tuple[Complexes, Complexes]:
+        one, two = raw(t, p)
+        return scale * one, scale * two
+
+    return Element(name, pattern, front_only)
+
+
+def _grid_of(samples: xr.Dataset | str | Path, name: str) -> tuple[Floats, Floats, list[Complexes]]:
+    if not isinstance(samples, str | Path):
+        for needed in ("e_theta", "e_phi"):
+            if needed not in samples:
+                raise UsageError(f"pattern '{name}': the samples have no {needed}: give what FarField.sphere gives")
+        fields = [np.asarray(samples[n].transpose("theta", "phi").values, complex) for n in ("e_theta", "e_phi")]
+        return np.asarray(samples.theta.values, float), np.asarray(samples.phi.values, float), fields
+    import pandas as pd
+
+    try:
+        table = pd.read_csv(samples, skipinitialspace=True)
+    except (OSError, ValueError) as problem:
+        raise UsageError(f"pattern {samples}: cannot be read: {problem}") from None
+    whole = ["e_theta_re", "e_theta_im", "e_phi_re", "e_phi_im"]
+    names = ["theta_deg", "phi_deg", *(whole if whole[0] in table else ["gain_dBi"])]
+    missing = [n for n in names if n not in table]
+    if missing:
+        raise UsageError(f"pattern {samples}: it has no column {missing[0]}; there are: {', '.join(table.columns)}")
+    if table[names].isna().to_numpy().any():
+        row = int(np.flatnonzero(table[names].isna().any(axis=1))[0])
+        raise UsageError(f"pattern {samples}: row {row + 1} is not complete: fill it or take it out")
+    square = table.pivot_table(index="theta_deg", columns="phi_deg", values=names[2:], aggfunc="first")
+    if square.isna().to_numpy().any():
+        lines, columns = np.nonzero(square[names[2]].isna().to_numpy())
+        at = square.index[lines[0]], square[names[2]].columns[columns[0]]
+        raise UsageError(f"pattern {samples}: there is nothing at θ = {at[0]:g}, φ = {at[1]:g} deg: the grid has gaps")
+    theta, phi = (np.asarray(x, float) for x in (square.index, square[names[2]].columns))
+    if len(names) == 3:
+        level = 10.0 ** (square["gain_dBi"].to_numpy(float) / 20.0) + 0j
+        return theta, phi, [level, np.zeros_like(level)]
+    parts = [square[n].to_numpy(float) for n in whole]
+    return theta, phi, [parts[0] + 1j * parts[1], parts[2] + 1j * parts[3]]
