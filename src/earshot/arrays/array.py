@@ -125,7 +125,7 @@ class Array:
         delays: by true delay, which holds at every frequency, instead of phase, whose beam squints. Elements fed
         together get one phase, that of their middle. Raises UsageError for directions no element faces.
         """  # fmt: skip
-        base = self._fitting(weights)
+        base = self.fitting(weights)
         hertz, towards = units.frequency(frequency), direction(theta, phi, azimuth=azimuth, elevation=elevation)
         self._faces(towards)
         path = self._feed_places @ towards
@@ -152,7 +152,7 @@ class Array:
             if len(places) < 2:
                 raise UsageError(f"end_fire: the elements of '{self.label}' are not spread along {axis}")
             phase -= math.pi / len(places) * (path - path.min()) / (places[1] - places[0])
-        return self._fitting(weights).times(np.exp(1j * phase))
+        return self.fitting(weights).times(np.exp(1j * phase))
 
     def difference(self, weights: Weights, axis: str = "x") -> Weights:
         """The two halves along an axis against one another: a null where the beam was."""
@@ -162,7 +162,7 @@ class Array:
         side = np.where(np.abs(off) < 1e-9, 0.0, np.sign(off))
         if not side.any():
             raise UsageError(f"difference: the elements of '{self.label}' are not spread along {axis}")
-        return self._fitting(weights).times(side)
+        return self.fitting(weights).times(side)
 
     def with_nulls(self, weights: Weights, directions: ArrayLike, frequency: str | float) -> Weights:
         """The nearest weights, in least squares, whose array factor is zero in directions (n, 3).
@@ -174,7 +174,7 @@ class Array:
             raise UsageError(f"with_nulls: {len(ways)} nulls for {len(self)} elements: at most one less")
         hertz = units.frequency(frequency)
         waves = np.exp(1j * wavenumber(hertz) * ways @ self.layout.positions.T)
-        values = self._fitting(weights).at(hertz)
+        values = self.fitting(weights).at(hertz)
         return Weights(values - np.linalg.pinv(waves) @ (waves @ values))
 
     def phased(self, degrees: ArrayLike, weights: Weights | None = None) -> Weights:
@@ -182,7 +182,7 @@ class Array:
         phase = np.asarray(degrees, float)
         if phase.shape != (len(self),):
             raise UsageError(f"array '{self.label}': {phase.size} phases for {len(self)} elements")
-        return self._fitting(weights).times(np.exp(1j * np.radians(phase)))
+        return self.fitting(weights).times(np.exp(1j * np.radians(phase)))
 
     # Beams.
 
@@ -192,13 +192,14 @@ class Array:
         Gain is over the power that the elements would take alone, Σ|w|²: without coupling, a beam of elements that are
         close has more or less. how: the way of summing, see `array_factor`.
         """
-        own = self._fitting(weights)
+        own = self.fitting(weights)
         hertz = units.frequency(frequency)
         values = own.at(hertz)
         power = float((np.abs(values) ** 2).sum())
         return FarField(Beam(self, hertz, values, how), power, power, self.label)
 
-    def _fitting(self, weights: Weights | None) -> Weights:
+    def fitting(self, weights: Weights | None) -> Weights:
+        """Weights, equal ones unless given; raises UsageError when they are not one for each element."""
         if weights is None:
             return self.uniform()
         if len(weights) != len(self):

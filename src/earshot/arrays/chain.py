@@ -1,0 +1,101 @@
+"""What a plain chain behind every element makes of a beam: EIRP when it sends, G/T when it receives."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import UsageError
+from ..fields.far import FarField
+from .array import Array
+from .solved import SolvedArray
+from .weights import Weights
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+Floats = NDArray[np.float64]
+_ROOM = 290.0
+
+
+@dataclass(frozen=True, slots=True)
+class Chain:
+    """One for every element. drive: W into the amplifier of an element whose weight is 1.
+
+    gain: dB, of the amplifier. saturated: W that it gives at most; below, it limits softly (Rapp 1991, smoothness 2).
+    loss: dB between the element and the amplifier. noise_figure: dB, of the receiving amplifier. Raises UsageError for
+    what is out of range.
+    """
+
+    gain: float = 20.0
+    drive: float = 1e-3
+    saturated: float = math.inf
+    loss: float = 0.0
+    noise_figure: float = 0.0
+
+    def __post_init__(self) -> None:
+        for name, value in (("drive", self.drive), ("saturated", self.saturated)):
+            if not value > 0.0:
+                raise UsageError(f"chain: {name} {value} W is not above zero")
+        for name, value in (("loss", self.loss), ("noise figure", self.noise_figure)):
+            if not (math.isfinite(value) and value >= 0.0):
+                raise UsageError(f"chain: {name} {value} dB is below zero")
+
+    def output(self, weights: Weights) -> Weights:
+        """Waves into the elements, √W, after gain, limiting and loss; phases are kept."""
+        linear = np.abs(weights.values) * math.sqrt(self.drive) * 10.0 ** (self.gain / 20.0)
+        top = math.sqrt(self.saturated)
+        limited = linear if math.isinf(top) else linear / (1.0 + (linear / top) ** 4) ** 0.25
+        size = np.where(linear > 0.0, limited / np.where(linear > 0.0, np.abs(weights.values), 1.0), 0.0)
+        return weights.times(size * 10.0 ** (-self.loss / 20.0))
+
+    def noise_temperature(self, antenna: float) -> float:
+        """System temperature at the elements, K, with the antenna's own: T_a + T0 (L F - 1) (Pozar 2012, sec. 10.1)."""
+        return float(antenna + _ROOM * (10.0 ** ((self.loss + self.noise_figure) / 10.0) - 1.0))
+
+
+def link_figures(
+    of: Array | SolvedArray,
+    chain: Chain,
+    weights: Weights,
+    *,
+    frequency: float | None = None,
+    angles: NDArray[np.float64] | None = None,
+    phi: float = 0.0,
+    antenna_temperature: float = 290.0,
+) -> pd.DataFrame:
+    """Against the angle steered to from the zenith, deg, over an azimuth (rad): EIRP (dBW), G/T (dB/K), and power in W.
+
+    frequency: Hz, of an ideal array; a solved one has its own, and its mismatch is in. For G/T the weights are those of
+    the sum behind the amplifiers: gain is |Σ w f|² over Σ|w|² T.
+    """  # fmt: skip
+    import pandas as pd
+
+    if isinstance(of, Array) and frequency is None:
+        raise UsageError("link_figures: an ideal array has no frequency of its own: give one in Hz")
+    hertz = of.frequency if isinstance(of, SolvedArray) else float(frequency or 0.0)
+    system = chain.noise_temperature(antenna_temperature)
+
+    def steered(theta: float, turn: float) -> Weights:
+        if isinstance(of, SolvedArray):
+            return of.steered(weights, theta=theta, phi=turn)
+        return of.steered(weights, frequency=hertz, theta=theta, phi=turn)
+
+    def beam(own: Weights) -> FarField:
+        return of.beam(own) if isinstance(of, SolvedArray) else of.beam(hertz, own)
+
+    rows = {}
+    for angle in np.arange(-60.0, 61.0, 5.0) if angles is None else np.asarray(angles, float):
+        way = math.radians(abs(angle)), phi + (math.pi if angle < 0.0 else 0.0)
+        own = steered(*way)
+        sent = chain.output(own)
+        eirp = 4.0 * math.pi * float(beam(sent).intensity(*way))
+        gain = float(beam(own).realized_gain(*way))
+        power = float((np.abs(sent.values) ** 2).sum())
+        rows[float(angle)] = [10.0 * math.log10(eirp), 10.0 * math.log10(gain / system), power]
+    columns = ["EIRP_dBW", "G_over_T_dB_per_K", "sent_W"]
+    return pd.DataFrame.from_dict(rows, orient="index", columns=columns).rename_axis("angle_deg")
