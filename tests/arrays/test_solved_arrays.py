@@ -68,10 +68,12 @@ def test_embedded_patterns_correlate_as_their_powers_do(six):
 
 
 def test_scanning_changes_the_match_and_needs_no_solve(six):
-    scan = six.scan(phi="0 deg", angles=[-60, 0, 60])
+    scan = six.scan(facing=(0, 1, 0), along=(1, 0, 0), angles=[-60, 0, 60])
     assert scan.loc[-60, "worst_vswr"] == pytest.approx(scan.loc[60, "worst_vswr"], rel=1e-3)
     assert scan.loc[0, "worst_vswr"] != pytest.approx(scan.loc[60, "worst_vswr"], rel=0.02)
     assert (scan["gain_dBi"] >= scan["realized_gain_dBi"]).all()
+    with pytest.raises(es.UsageError, match="one direction"):
+        six.scan(facing=(1, 0, 0))
     ideal = arrays.Array(six.layout, arrays.half_wave_dipole("z")).beam(HERTZ)
     assert float(six.beam(arrays.Weights(np.ones(6))).directivity(math.pi / 2, math.pi / 2)) == pytest.approx(
         float(ideal.directivity(math.pi / 2, math.pi / 2)), rel=0.15

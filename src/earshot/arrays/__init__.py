@@ -19,7 +19,7 @@ from .layouts import (
     thinned,
 )
 from .measures import beam_figures, grating_lobes, isotropic_directivity
-from .solved import SolvedArray, repeated
+from .solved import SolvedArray, port_places, repeated
 from .sums import array_factor
 from .tapers import line_taper, round_taper, tapers
 from .trials import Errors, Trials, trials
@@ -51,6 +51,7 @@ __all__ = [
     "line",
     "line_taper",
     "link_figures",
+    "port_places",
     "read_layout",
     "read_weights",
     "repeated",

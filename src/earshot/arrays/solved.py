@@ -15,11 +15,11 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from .. import units
 from ..answers.driven import Driven
 from ..answers.solution import Solution
 from ..constants import wavenumber
 from ..errors import UsageError
+from ..fields.currents import angles_of
 from ..fields.far import FarField
 from ..geometry.antenna import Antenna
 from ..network.sources import Source, watts
@@ -69,6 +69,11 @@ def repeated(
     from dataclasses import replace
 
     return replace(whole, name=name or f"{antenna.name}, {len(layout)} of it")
+
+
+def port_places(antenna: Antenna) -> Layout:
+    """The ports of an antenna as a layout, in their order: for a solved array whose elements were drawn one by one."""
+    return Layout([antenna.place_of(port) for port in antenna.ports])
 
 
 @dataclass(frozen=True, eq=False)
@@ -170,23 +175,34 @@ class SolvedArray:
         return float(np.linalg.norm(self.scattering @ values) / np.linalg.norm(values))
 
     def scan(
-        self, weights: Weights | None = None, *, phi: Angle = 0.0, angles: ArrayLike | None = None
+        self,
+        weights: Weights | None = None,
+        *,
+        facing: ArrayLike = (0.0, 0.0, 1.0),
+        along: ArrayLike = (1.0, 0.0, 0.0),
+        angles: ArrayLike | None = None,
     ) -> pd.DataFrame:
-        """Steered along the half circle over an azimuth: per angle from the zenith (deg) the worst and mean VSWR, total
-        active reflection, and gain and realized gain (dBi) in that direction.
+        """Steered from where the array faces towards an axis: per angle, deg, the worst and mean VSWR, total active
+        reflection, and gain and realized gain (dBi) in that direction.
 
-        angles: degrees; every 5 up to 80 either way unless given.
-        """
+        facing, along: (x, y, z), made square to one another. angles: every 5 up to 80 either way unless given. Raises
+        UsageError when the two are one direction.
+        """  # fmt: skip
         import pandas as pd
 
-        turn = units.angle(phi, "scan, phi")
+        front, side = (np.asarray(v, float) / np.linalg.norm(v) for v in (facing, along))
+        side = side - (side @ front) * front
+        if np.linalg.norm(side) < 1e-6:
+            raise UsageError("scan: facing and along are one direction: give two")
+        side /= np.linalg.norm(side)
         rows = {}
         for angle in np.arange(-80.0, 81.0, 5.0) if angles is None else np.asarray(angles, float):
-            way = math.radians(abs(angle)), turn + (math.pi if angle < 0.0 else 0.0)
-            own = self.steered(weights, theta=way[0], phi=way[1])
+            way = math.cos(math.radians(angle)) * front + math.sin(math.radians(angle)) * side
+            theta, phi = (float(x) for x in angles_of(way))
+            own = self.steered(weights, theta=theta, phi=phi)
             seen = self.active(own)["vswr"].to_numpy()
             beam = self.beam(own)
-            gains = [10.0 * math.log10(max(float(g(*way)), 1e-20)) for g in (beam.gain, beam.realized_gain)]
+            gains = [10.0 * math.log10(max(float(g(theta, phi)), 1e-20)) for g in (beam.gain, beam.realized_gain)]
             rows[float(angle)] = [np.nanmax(seen), np.nanmean(seen), self.total_active_reflection(own), *gains]
         columns = ["worst_vswr", "mean_vswr", "total_active_reflection", "gain_dBi", "realized_gain_dBi"]
         return pd.DataFrame.from_dict(rows, orient="index", columns=columns).rename_axis("angle_deg")

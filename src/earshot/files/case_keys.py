@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -36,29 +37,29 @@ def read_frequencies(texts: Texts, table: DesignTable) -> tuple[float | Band, ..
     return tuple(found) or (() if texts.frequency is None else (texts.frequency,))
 
 
-def read_case(texts: Texts, table: DesignTable, name: str, medium: Medium) -> Case:
-    """A case from its table."""
+def read_case(texts: Texts, table: DesignTable, name: str, medium: Medium, ports: Sequence[str]) -> Case:
+    """A case from its table. ports: the names there are."""
     case, what = table.case[name], f"case.{name}"
-    sources = _sources(texts, table, case, what)
+    sources = _sources(texts, ports, case, what)
     if case.frequency is not None and case.frequencies:
         raise DesignFileError(f"{texts.name}: {what}: frequency and frequencies are both there; keep one")
     given = case.frequencies or [table.frequency if case.frequency is None else case.frequency]
     hertz = tuple(texts.hertz(text, f"{what}.frequency") for text in given)
     ends = {}
     for port, end in case.terminations.items():
-        if port not in table.port:
-            raise DesignFileError(f"{texts.name}: {what}.terminations: {unknown('port', port, table.port)}")
+        if port not in ports:
+            raise DesignFileError(f"{texts.name}: {what}.terminations: {unknown('port', port, ports)}")
         ends[port] = read_impedance(end, f"{what}.terminations.{port}", texts.quantity, texts.folder)
     near = {key: _near(texts, near, f"{what}.near.{key}") for key, near in case.near.items()}
     sectors = {
         key: (s.toward, texts.quantity(s.within, "angle", f"{what}.sectors.{key}.within"))
         for key, s in case.sectors.items()
     }
-    cuts = tuple(_cut(texts, text, what, medium) for text in case.cuts)
+    cuts = tuple(read_cut(texts, text, what, medium) for text in case.cuts)
     return Case(name, sources, hertz, cuts, ends, near, sectors)
 
 
-def _sources(texts: Texts, table: DesignTable, case: CaseTable, what: str) -> dict[str, Source]:
+def _sources(texts: Texts, ports: Sequence[str], case: CaseTable, what: str) -> dict[str, Source]:
     sources: dict[str, Source] = {}
     for kind, drives, make in (
         ("power", case.power, watts_),
@@ -66,8 +67,8 @@ def _sources(texts: Texts, table: DesignTable, case: CaseTable, what: str) -> di
         ("current", case.current, amperes),
     ):
         for port, amount in drives.items():
-            if port not in table.port:
-                raise DesignFileError(f"{texts.name}: {what}.{kind}: {unknown('port', port, table.port)}")
+            if port not in ports:
+                raise DesignFileError(f"{texts.name}: {what}.{kind}: {unknown('port', port, ports)}")
             if port in sources:
                 raise DesignFileError(f"{texts.name}: {what}: port '{port}' is driven twice: keep one")
             turn = texts.quantity(case.phase.get(port, 0.0), "angle", f"{what}.phase.{port}")
@@ -75,10 +76,8 @@ def _sources(texts: Texts, table: DesignTable, case: CaseTable, what: str) -> di
     for port in case.phase:
         if port not in sources:
             raise DesignFileError(f"{texts.name}: {what}.phase: port '{port}' is not driven: drive it, or leave it out")
-    if not sources and len(table.port) > 1:
-        raise DesignFileError(
-            f"{texts.name}: {what} drives no port: add power = {{ {next(iter(table.port))} = '1 W' }}"
-        )
+    if not sources and len(ports) > 1:
+        raise DesignFileError(f"{texts.name}: {what} drives no port: add power = {{ {ports[0]} = '1 W' }}")
     return sources
 
 
@@ -93,7 +92,8 @@ def _near(texts: Texts, table: NearTable, what: str) -> NDArray[np.float64]:
     return plane_of_points(place(table.corner, "corner"), place(table.u, "u"), place(table.v, "v"), table.counts)
 
 
-def _cut(texts: Texts, text: str, what: str, medium: Medium) -> Cut:
+def read_cut(texts: Texts, text: str, what: str, medium: Medium) -> Cut:
+    """A cut from its words; raises DesignFileError."""
     match = _CUT.match(text.strip())
     if not match:
         raise DesignFileError(

@@ -18,6 +18,7 @@ from ..geometry.sheets import Sheet
 from ..media.earth import Earth, earth, earths
 from ..media.surroundings import FreeSpace, Medium, free_space, perfect_plane
 from ..units import Quantity
+from .array_keys import read_array, read_beam, repeated_over
 from .case_keys import read_case, read_frequencies
 from .circuit_keys import read_impedance, read_line, read_stub
 from .part_keys import read_gap, read_layers, read_metal, read_port, read_value, read_wire
@@ -69,6 +70,9 @@ class FileBuild:
         texts = Texts(self.name, self.folder, f"{values.frequency or self.frequency!r} Hz")
         medium = medium_of(texts, self.table, values.quantities)
         antenna = built(texts, self.table, values.quantities, self.metals, medium)
+        if antenna is not None and self.table.array is not None:
+            with texts.gathering("array"):
+                antenna = repeated_over(texts, self.table, antenna, values.quantities)
         texts.told()
         assert antenna is not None
         return antenna
@@ -213,10 +217,19 @@ def design_from_text(text: str, name: str, folder: Path) -> DesignFile:
     built(texts, table, known, metals, medium)
     _dimensions(texts, table, known)
     frequencies = read_frequencies(texts, table)
+    layout, ports = None, list(table.port)
+    if table.array is not None:
+        with texts.gathering("array"):
+            layout = read_array(texts, table.array, known)
+            ports = [f"e{n + 1}_{name}" for n in range(len(layout)) for name in table.port]
     cases = []
+    for word in table.array.beam if table.array is not None and layout is not None else ():
+        assert layout is not None
+        with texts.gathering(f"array.beam.{word}"):
+            cases.append(read_beam(texts, table, word, layout, medium, known))
     for word in table.case:
         with texts.gathering(f"case.{word}"):
-            cases.append(read_case(texts, table, word, medium))
+            cases.append(read_case(texts, table, word, medium, ports))
     texts.told()
     return _assembled(
         texts, FileBuild(table, name, folder, text, metals, texts.frequency or 0.0), values, frequencies, cases

@@ -8,6 +8,7 @@ from typing import Annotated, Any, get_args
 from pydantic import BaseModel, BeforeValidator, Field, ValidationError
 
 from ..errors import DesignFileError
+from .array_schema import ArrayTable
 from .sheet_schema import SheetTable, Table, Text
 from .texts import Fault
 
@@ -357,6 +358,8 @@ class DesignTable(Table):
     """Sheets, by name."""
     port: dict[str, PortTable]
     """Ports, by name."""
+    array: ArrayTable | None = None
+    """The antenna repeated over a layout, solved with all coupling, and the beams it is to make."""
     load: dict[str, LoadTable] = {}
     """Lumped loads, by name."""
     terminal: dict[str, TerminalTable] = {}

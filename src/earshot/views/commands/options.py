@@ -11,7 +11,8 @@ import typer
 
 from ...answers.frequencies import wanted
 from ...errors import UsageError
-from ...files.design_file import DesignFile, FileBuild, read_design
+from ...files.design_file import DesignFile, FileBuild, design_from_text, read_design
+from ...files.design_text import design_text
 from ...files.results import is_results
 from ...files.touchstone import is_touchstone
 from ...geometry.design import Design
@@ -79,5 +80,9 @@ def changed(file: DesignFile, changes: dict[str, str]) -> DesignFile:
     if not changes:
         return file
     design = file.design.with_(**changes)
+    build = design.build
+    if isinstance(build, FileBuild) and build.table.array is not None:
+        # Beams follow the layout.
+        return design_from_text(design_text(design), build.name, build.folder)
     design.antenna  # noqa: B018 - built for its complaints
     return replace(file, design=design)

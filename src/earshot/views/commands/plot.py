@@ -11,6 +11,8 @@ from typing import Annotated, Any
 import numpy as np
 import typer
 
+from ...arrays.solved import SolvedArray, port_places
+from ...arrays.weights import Weights
 from ...constants import wavelength
 from ...errors import UsageError, unknown
 from ...fields.near import NearField, plane_of_points
@@ -40,6 +42,9 @@ FIGURES = (
     "animation",
     "near",
     "along-ground",
+    "layout",
+    "beam-map",
+    "scan",
     "figures",
 )
 
@@ -109,6 +114,35 @@ def ground_lines(result: Run) -> list[NearField]:
     return [driven.near_field(np.column_stack([flat, np.full(len(off), z)])) for z in (0.0, 0.1 * wave)]
 
 
+def solved_array(result: Run) -> SolvedArray:
+    """The ports of a solution as an array, where the first case is; raises UsageError when there is one port alone."""
+    antenna = result.solution.antenna
+    if len(antenna.ports) < 2:
+        raise UsageError(f"antenna '{antenna.name}' has one port: an array has more")
+    return SolvedArray(result.solution, port_places(antenna), result.cases[0].driven.frequency)
+
+
+def waves_of(result: Run) -> Weights:
+    """What the first case sends towards every port, √W: none where it drives nothing."""
+    driven = result.cases[0].driven
+    references = np.array([p.reference for p in driven.antenna.ports])
+    waves = (driven.voltages + references * driven.currents) / np.sqrt(8.0 * references.real)
+    return Weights(np.where([p.name in driven.driven for p in driven.antenna.ports], waves, 0.0))
+
+
+def scan_figure(result: Run, plots: Any) -> Any:
+    """The match against scan, from the beam of the first case towards the axis the elements are spread over most."""
+    of = solved_array(result)
+    axis = int(np.ptp(of.layout.positions, axis=0).argmax())
+    theta, phi = result.cases[0].field.peak
+    facing = np.array([np.sin(theta) * np.cos(phi), np.sin(theta) * np.sin(phi), np.cos(theta)])
+    facing[axis] = 0.0
+    if np.linalg.norm(facing) < 1e-6:
+        facing = np.eye(3)[2 if axis != 2 else 0]
+    table = of.scan(Weights(np.abs(waves_of(result).values)), facing=facing, along=np.eye(3)[axis])
+    return plots.scan(table, title=result.solution.antenna.name, towards=f"towards {'xyz'[axis]}")
+
+
 def figures_table(result: Run) -> Any:
     """Figures of merit of the first case at every solved frequency."""
     case = result.cases[0].case
@@ -152,6 +186,9 @@ def drawings(wishes: Wishes) -> dict[str, Callable[[Run], Any]]:
         "along-ground": lambda r: plots.along(
             *ground_lines(r), rms=True, title=f"{r.solution.antenna.name}: field along the ground"
         ),
+        "layout": lambda r: plots.layout(port_places(r.solution.antenna), waves_of(r), label=r.solution.antenna.name),
+        "beam-map": lambda r: plots.beam_map(r.cases[0].field),
+        "scan": lambda r: scan_figure(r, plots),
         "figures": lambda r: plots.figures(figures_table(r), label=r.solution.antenna.name),
     }
 
@@ -163,6 +200,7 @@ def figures_for(antenna: Antenna) -> list[str]:
     missing = {"currents", "charge"} if printed or not antenna.wires else set()
     missing |= set() if antenna.sheets else {"surface", "animation"}
     missing |= set() if antenna.medium.has_plane and not printed else {"along-ground"}
+    missing |= set() if len(antenna.ports) > 1 else {"layout", "beam-map", "scan"}
     return [name for name in FIGURES if name not in missing]
 
 
@@ -202,7 +240,7 @@ def plot(
 
     Figures: geometry, vswr, impedance, return-loss, scattering, smith, polar, cartesian, sphere, pattern, currents and
     charge (of wires), surface and animation (of currents on sheets), near, along-ground (over a plane or earth),
-    figures. Patterns, currents and near fields are those of the first case.
+    layout, beam-map and scan (of several ports), figures. Patterns, currents and near fields are the first case's.
     """
     for name in kinds or []:
         if name not in FIGURES:

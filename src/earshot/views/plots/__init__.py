@@ -1,6 +1,7 @@
 """Figures of results. Every function takes results and gives a Matplotlib `Figure`, ready for `savefig`."""
 
 from .bands import impedance, return_loss, scattering, vswr
+from .beams import beam_map, envelope, layout, scan
 from .cuts import MOST_SMALL, cartesian, multiples, polar
 from .geometry import geometry
 from .near import along, figures, near
@@ -12,16 +13,20 @@ from .surfaces import surface_currents, write_animation
 __all__ = [
     "MOST_SMALL",
     "along",
+    "beam_map",
     "cartesian",
     "currents",
+    "envelope",
     "figures",
     "geometry",
     "impedance",
+    "layout",
     "multiples",
     "near",
     "pattern",
     "polar",
     "return_loss",
+    "scan",
     "scattering",
     "smith",
     "sphere",

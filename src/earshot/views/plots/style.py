@@ -78,8 +78,10 @@ def legend_above(axes: Axes) -> None:
     labels = axes.get_legend_handles_labels()[1]
     if len(labels) < 2:
         return
-    columns = max(1, min(len(labels), int(115 / (max(map(len, labels)) + 7))))
+    # Many are written smaller.
+    size = 11.0 if len(labels) <= 12 else 8.0
+    columns = max(1, min(len(labels), int(115 * 11.0 / size / (max(map(len, labels)) + 7))))
     rows = -(-len(labels) // columns)
     place = axes.get_position()
-    axes.set_position((place.x0, place.y0, place.width, place.height - 0.035 * (rows - 1)))
-    axes.legend(loc="lower right", bbox_to_anchor=(1.0, 0.995), ncols=columns, borderaxespad=0.2)
+    axes.set_position((place.x0, place.y0, place.width, place.height - 0.035 * size / 11.0 * (rows - 1)))
+    axes.legend(loc="lower right", bbox_to_anchor=(1.0, 0.995), ncols=columns, borderaxespad=0.2, fontsize=size)

@@ -1,0 +1,110 @@
+"""What may stand under `array` in a design file."""
+
+from __future__ import annotations
+
+from .sheet_schema import Table, Text
+
+
+class LineTable(Table):
+    """Elements along an axis, about the origin."""
+
+    count: int
+    """How many."""
+    spacing: str | float
+    """From one to the next."""
+    axis: Text = "x"
+    """Along x, y or z."""
+
+
+class GridTable(Table):
+    """Elements in columns along x and rows along y, about the origin; the first in the corner of least x and y."""
+
+    columns: int
+    """How many along x."""
+    rows: int
+    """How many along y."""
+    spacing: str | float
+    """From one column to the next."""
+    between_rows: str | float | None = None
+    """From one row to the next; the spacing unless given."""
+    skew: str | float = 0.0
+    """How far each row leans over the one below, from the y axis."""
+
+
+class RingTable(Table):
+    """Elements round the z axis, or round a part of a circle about the x axis."""
+
+    count: int
+    """How many."""
+    radius: str | float
+    """Of the circle."""
+    span: str | float = "360 deg"
+    """Of the part."""
+    outward: bool = False
+    """Whether each is turned to face away from the middle; they face up otherwise."""
+
+
+class HexagonTable(Table):
+    """A triangular lattice within a hexagon."""
+
+    rings: int
+    """How many round the middle one."""
+    spacing: str | float
+    """From one to the next."""
+
+
+class BeamTable(Table):
+    """One way to feed the elements: a case of that name."""
+
+    theta: str | float | None = None
+    """Direction to steer to, from the zenith; with phi. In phase, all alike, unless a direction is given."""
+    phi: str | float | None = None
+    """With theta."""
+    azimuth: str | float | None = None
+    """Direction to steer to, instead of theta and phi."""
+    elevation: str | float | None = None
+    """With azimuth."""
+    taper: Text = "uniform"
+    """Of the amplitudes: "uniform", "chebyshev", "taylor", "binomial", "cosine", "hamming", "hann", "gaussian"."""
+    side_lobe: float | None = None
+    """Of chebyshev and taylor: dB below the beam."""
+    edge: float | None = None
+    """Of cosine and gaussian: dB at the ends of the aperture."""
+    orders: int | None = None
+    """Of taylor: how many lobes are alike."""
+    from_middle: bool = False
+    """Whether the taper goes with the distance from the middle, not along both directions of a lattice."""
+    bits: int | None = None
+    """Of the phase shifters; exact unless given."""
+    amplitude_step: float | None = None
+    """Of the attenuators, dB; exact unless given."""
+    failed: list[int] = []
+    """Elements that are dead, counted from 1."""
+    weights: Text | None = None
+    """A table (CSV) of the weights instead: amplitude or amplitude_dB, phase_deg."""
+    power: str | float = "1 W"
+    """Available from all generators together."""
+    frequency: str | float | None = None
+    """Where; the file's frequency unless given."""
+    cuts: list[Text] = []
+    """Cuts to take: "E", "H", "elevation 10 deg", "azimuth 0 deg"."""
+
+
+class ArrayTable(Table):
+    """The antenna of the file, which has one port, repeated; ports are then e1_..., e2_....
+
+    Exactly one of line, grid, ring, hexagon and places says where.
+    """
+
+    line: LineTable | None = None
+    """Along an axis."""
+    grid: GridTable | None = None
+    """In columns and rows."""
+    ring: RingTable | None = None
+    """Round a circle, or a part of one."""
+    hexagon: HexagonTable | None = None
+    """Within a hexagon."""
+    places: Text | None = None
+    """A table (CSV) of x_m, y_m and, if they matter, z_m, azimuth_deg, elevation_deg, roll_deg and group."""
+    beam: dict[str, BeamTable] = {}
+    """Beams, by name: each is run as a case."""

@@ -1,0 +1,190 @@
+"""Arrays: the layout with its weights, beams over u and v, what errors do, and the match against scan."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from matplotlib.cm import ScalarMappable
+from matplotlib.collections import LineCollection, PatchCollection
+from matplotlib.colors import Normalize
+from matplotlib.figure import Figure
+from matplotlib.patches import Circle
+
+from ...arrays.array import Array
+from ...arrays.layouts import Layout
+from ...arrays.trials import Trials
+from ...arrays.weights import Weights
+from ...errors import UsageError
+from ...fields.far import FarField
+from ...units import engineering
+from .style import DASHES, FAINT, INK, LINES, SHORE, flat_axes, heading, legend_above, look, sheet
+from .subjects import fields_of
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+_SPAN = 30.0
+
+
+def layout(of: Array | Layout, weights: Weights | None = None, *, label: str = "") -> Figure:
+    """The elements to scale, seen along the axis they spread over least: amplitude as colour, phase as a hand.
+
+    The hand turns from upright, clockwise for a lag.
+
+    Raises UsageError when the weights are not one for each element.
+    """  # fmt: skip
+    places = of.layout if isinstance(of, Array) else of
+    own = weights or Weights(np.ones(len(places)))
+    if len(own) != len(places):
+        raise UsageError(f"layout: {len(own)} weights for {len(places)} elements: give one each")
+    flat = int(np.ptp(places.positions, axis=0).argmin())
+    if np.ptp(places.positions, axis=0)[2] == np.ptp(places.positions, axis=0)[flat]:
+        flat = 2
+    across, up = [a for a in (0, 1, 2) if a != flat]
+    xy = places.positions[:, [across, up]]
+    size = np.abs(own.values)
+    level = 20.0 * np.log10(np.maximum(size / size.max(), 10.0 ** (-_SPAN / 20.0)))
+    lowest = -max(3.0 * math.ceil(-level[size > 0.0].min() / 3.0 - 1e-9), 3.0)
+    radius = 0.4 * (places.closest if len(places) > 1 else 1.0)
+    scale = Normalize(lowest, 0.0)
+    with look():
+        figure = sheet()
+        axes = figure.add_axes((0.1, 0.14, 0.74, 0.75))
+        axes.grid(visible=False)
+        disks = PatchCollection([Circle(tuple(p), radius) for p in xy], linewidth=0.6)
+        disks.set_facecolor([SHORE(scale(v)) if s > 0.0 else (0, 0, 0, 0) for v, s in zip(level, size, strict=True)])
+        disks.set_edgecolor(FAINT)
+        axes.add_collection(disks)
+        turn = -np.angle(own.values)
+        tips = xy + 0.85 * radius * np.stack([np.sin(turn), np.cos(turn)], axis=1)
+        on = size > 0.0
+        hands = LineCollection(list(np.stack([xy, tips], axis=1)[on]), linewidths=1.4, zorder=3)
+        hands.set_color([INK if v > 0.55 * lowest else "#ffffff" for v in level[on]])
+        axes.add_collection(hands)
+        pad = 2.0 * radius
+        axes.set_xlim(xy[:, 0].min() - pad, xy[:, 0].max() + pad)
+        axes.set_ylim(xy[:, 1].min() - pad, xy[:, 1].max() + pad)
+        axes.set_aspect("equal")
+        axes.set_xlabel(f"{'xyz'[across]}, m")
+        axes.set_ylabel(f"{'xyz'[up]}, m")
+        bar = figure.colorbar(ScalarMappable(scale, SHORE), cax=figure.add_axes((0.89, 0.2, 0.018, 0.6)))
+        bar.set_label("amplitude, dB of the greatest")
+        bar.outline.set_visible(False)
+        name = label or (of.label if isinstance(of, Array) else "layout")
+        off = int((size == 0.0).sum())
+        foot = (
+            f"{len(places)} elements, at least {engineering(places.closest, 'm', 3)} apart; " if len(places) > 1 else ""
+        )
+        heading(figure, f"{name}: layout", foot + "a hand upright is phase 0, clockwise a lag"
+                + (f"; {off} off" if off else ""))  # fmt: skip
+    return figure
+
+
+def beam_map(given: FarField | Any, *, span: float = 40.0, lobes: pd.DataFrame | None = None) -> Figure:
+    """Gain over the upper half space, by u = sin θ cos φ and v = sin θ sin φ, span decibels down from the greatest.
+
+    lobes: where grating lobes are predicted, as `grating_lobes` gives them; marked.
+    """
+    field = fields_of(given)[0]
+    axis = np.linspace(-1.0, 1.0, 401)
+    u, v = np.meshgrid(axis, axis)
+    inside = u * u + v * v <= 1.0
+    gain = np.full(u.shape, np.nan)
+    theta = np.arcsin(np.minimum(np.hypot(u[inside], v[inside]), 1.0))
+    gain[inside] = 10.0 * np.log10(np.maximum(field.gain(theta, np.arctan2(v[inside], u[inside])), 1e-20))
+    top = float(np.nanmax(gain))
+    with look():
+        figure = sheet()
+        axes = figure.add_axes((0.06, 0.15, 0.78, 0.76))
+        axes.grid(visible=False)
+        picture = axes.imshow(np.maximum(gain, top - span), origin="lower", extent=(-1, 1, -1, 1), cmap=SHORE,
+                              vmin=top - span, vmax=top, interpolation="bilinear")  # fmt: skip
+        picture.set_clip_path(Circle((0, 0), 1.0, transform=axes.transData))
+        axes.contour(axis, axis, np.where(inside, gain, -300.0), levels=[top - 3.0103], colors=[INK], linewidths=1.2,
+                     linestyles=["-"])  # fmt: skip
+        for degrees in (30, 60, 90):
+            r = math.sin(math.radians(degrees))
+            axes.add_patch(Circle((0, 0), r, fill=False, edgecolor=FAINT, linewidth=1.2 if degrees == 90 else 0.7,
+                                  linestyle="-" if degrees == 90 else ":"))  # fmt: skip
+            axes.annotate(f"{degrees}°", (0, r), xytext=(3, 2), textcoords="offset points", color=FAINT, fontsize=9)
+        if lobes is not None:
+            axes.plot(
+                lobes["u"].to_numpy(float),
+                lobes["v"].to_numpy(float),
+                marker="s",
+                markersize=13,
+                fillstyle="none",
+                color=LINES[4],
+                linestyle="none",
+            )
+        axes.set_xlim(-1.06, 1.06)
+        axes.set_ylim(-1.06, 1.09)
+        axes.set_aspect("equal")
+        axes.set_xlabel("u = sin θ cos φ")
+        axes.set_ylabel("v = sin θ sin φ")
+        bar = figure.colorbar(picture, cax=figure.add_axes((0.87, 0.2, 0.018, 0.6)))
+        bar.set_label("gain, dBi")
+        bar.outline.set_visible(False)
+        foot = "rings: angle from the zenith; line: half power" + (
+            "; squares: grating lobes" if lobes is not None else ""
+        )
+        heading(figure, f"{field.label}: gain at {engineering(field.frequency, 'Hz', 6)}, peak {top:.2f} dBi", foot)
+    return figure
+
+
+def envelope(trials: Trials, phi: str | float = "0 deg", *, span: float = 60.0) -> Figure:
+    """What errors leave of a beam: gain along a half circle, 5 to 95 percent of trials as a band, and the beam."""
+    cut = trials.envelope(phi)
+    angle = cut.angle.values
+    top = float(cut["nominal"].max())
+    with look():
+        figure = sheet()
+        axes = flat_axes(figure)
+        axes.fill_between(angle, cut["p5"], cut["p95"], color=LINES[0], alpha=0.25, linewidth=0, label="5 to 95 %")
+        axes.plot(angle, cut["p50"], color=LINES[0], linewidth=1.4, linestyle="-", label="half of all")
+        axes.plot(angle, cut["mean"], color=LINES[2], linewidth=1.4, linestyle=DASHES[2], label="mean power")
+        axes.plot(angle, cut["nominal"], color=LINES[1], linewidth=1.6, linestyle=DASHES[1], label="without errors")
+        axes.set_xlim(-90, 90)
+        axes.set_ylim(top - span, top + 3)
+        axes.set_xticks(range(-90, 91, 30))
+        axes.set_xlabel(f"angle from the zenith along azimuth {cut.attrs['phi_deg']:g}°, degrees")
+        axes.set_ylabel("gain, dBi")
+        legend_above(axes)
+        heading(figure, f"{trials.array.label}: with errors", f"{cut.attrs['trials']} trials at "
+                f"{engineering(trials.frequency, 'Hz', 6)}; gain over what the elements would take alone")  # fmt: skip
+    return figure
+
+
+def scan(*tables: pd.DataFrame, labels: tuple[str, ...] = (), title: str = "array", towards: str = "") -> Figure:
+    """Worst and mean active VSWR, and realized gain, against the angle steered to, as `SolvedArray.scan` gives them."""
+    with look():
+        figure = sheet()
+        upper = figure.add_axes((0.085, 0.53, 0.885, 0.36))
+        lower = figure.add_axes((0.085, 0.125, 0.885, 0.34), sharex=upper)
+        for n, table in enumerate(tables):
+            named = f", {labels[n]}" if labels else ""
+            angle = np.asarray(table.index, float)
+            upper.plot(angle, table["worst_vswr"], color=LINES[2 * n], linestyle="-", label=f"worst element{named}")
+            upper.plot(angle, table["mean_vswr"], color=LINES[2 * n + 1], linestyle=DASHES[1], label=f"mean{named}")
+            lower.plot(angle, table["realized_gain_dBi"], color=LINES[2 * n], linestyle="-",
+                       label=f"realized gain{named}")  # fmt: skip
+            lower.plot(angle, table["gain_dBi"], color=LINES[2 * n + 1], linestyle=DASHES[1], label=f"gain{named}")
+        lower.legend(loc="lower center", ncols=2 * len(tables))
+        upper.tick_params(labelbottom=False)
+        upper.set_ylabel("active VSWR")
+        upper.set_ylim(1.0, min(10.0, max(2.0, 1.1 * max(t["worst_vswr"].max() for t in tables))))
+        lower.set_ylabel("dBi, that way")
+        most = max(t["gain_dBi"].max() for t in tables)
+        least = min(t["realized_gain_dBi"].min() for t in tables)
+        lower.set_ylim(max(least - 3.0, most - 30.0), most + 1.5)
+        lower.set_xlabel("steered to, degrees from where it faces")
+        upper.set_xlim(min(t.index.min() for t in tables), max(t.index.max() for t in tables))
+        legend_above(upper)
+        heading(
+            figure,
+            f"{title}: match and gain against scan",
+            f"phases from the places alone{f', {towards}' if towards else ''}",
+        )
+    return figure
