@@ -11,6 +11,8 @@ import time
 import numpy as np
 
 import earshot as es
+from earshot import arrays
+from earshot.fields.currents import unit_vectors
 from earshot.geometry.mesh import mesh
 from earshot.geometry.sheet_mesh import sheet_mesh
 from earshot.moments.basis import antenna_basis
@@ -126,6 +128,33 @@ def over_earth(unknowns: int) -> list[float]:
     return [float(basis.size), table, free, earth, earth / free]
 
 
+def beams() -> list[tuple[str, float]]:
+    """Sums over an array of 28 x 36 on a 1° sphere, and what goes with it, s."""
+    wave = HERTZ / 5.8e9
+    array = arrays.Array(arrays.grid(36, 28, wave / 2), arrays.cosine())
+    weights = array.steered(array.tapered("taylor"), frequency=5.8e9, theta="20 deg", phi="30 deg")
+    theta, phi = np.radians(np.arange(0, 181))[:, None], np.radians(np.arange(0, 361))
+    ways = unit_vectors(*np.broadcast_arrays(theta, phi)).reshape(-1, 3)
+    places, lattice, k = array.layout.positions, array.layout.lattice, 2 * np.pi / wave
+    even = weights.at(5.8e9)
+    uneven = even * (1 + 0.1 * np.random.default_rng(0).normal(size=len(even)))
+    large = arrays.Array(arrays.grid(100, 100, wave / 2), arrays.isotropic()).beam(5.8e9)
+    errors = arrays.Errors(0.5, "5 deg", 0.01)
+    work = {
+        "direct sum": lambda: arrays.array_factor(places, even, ways, k, lattice, "direct"),
+        "sum of a tapered, steered beam": lambda: arrays.array_factor(places, even, ways, k, lattice),
+        "sum of any weights": lambda: arrays.array_factor(places, uneven, ways, k, lattice),
+        "whole beam": lambda: array.beam(5.8e9, weights).intensity(theta, phi),
+        "10,000 elements": lambda: large.intensity(theta, phi),
+        "1,000 trials": lambda: arrays.trials(array, weights, errors, frequency=5.8e9, count=1000),
+    }
+    found = []
+    for name, one in work.items():
+        one()
+        found.append((name, statistics.median(seconds(one) for _ in range(5))))
+    return found
+
+
 def band() -> float:
     """A band of a ten-dipole log-periodic array, ten gaps, against the solves it takes: what fitting costs on top."""
     array = es.antennas.log_periodic("150 MHz")
@@ -157,6 +186,10 @@ def main() -> None:
     for unknowns in (1000, 3000):
         n, *times, ratio = over_earth(unknowns)
         print(f"| {n:.0f} | " + " | ".join(f"{t:.3f}" for t in times) + f" | {ratio:.2f} |")
+    print("\n| arrays | s | direct sum / it |\n|---|---|---|")
+    times = beams()
+    for name, time_ in times:
+        print(f"| {name} | {time_:.4f} | {times[0][1] / time_:.1f} |")
     print(f"\nband of ten gaps, whole / its solves: {band():.2f}")
 
 

@@ -43,9 +43,9 @@ def _sections(table: type[BaseModel], key: str, seen: dict[type[BaseModel], str]
             needed = f"`{str(field.default).lower() if isinstance(field.default, bool) else field.default}`"
         found = _model(field.annotation)
         path = ".".join(filter(None, [key, word]))
-        if found is not None and key == "" and word not in ("band", "layer"):
+        if found is not None and key == "" and word not in ("band", "layer", "array"):
             path += ".NAME"
-        if key.startswith("case") and word in ("near", "sectors"):
+        if (key, word) == ("array", "beam") or (key.startswith("case") and word in ("near", "sectors")):
             path += ".NAME"
         if found is not None and found not in seen:
             inner += _sections(found, path, seen)

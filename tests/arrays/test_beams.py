@@ -224,3 +224,27 @@ def test_a_solved_antenna_as_an_element_alone_is_itself():
     sphere = arrays.tabulated(field.sphere("3 deg"))
     tabled = arrays.Array(arrays.Layout([[0, 0, 0]]), sphere).beam(HERTZ)
     assert np.allclose(tabled.directivity(theta, phi), field.directivity(theta, phi), rtol=3e-3, atol=1e-3)
+
+
+def test_a_mask_is_met_as_well_as_chebyshev_can():
+    """Of all weights, Dolph's have the lowest lobes outside a given beam: the program finds the same level."""
+    array = isotropic(arrays.line(12, WAVE / 2))
+    x0 = math.cosh(math.acosh(10 ** (30 / 20)) / 11)
+    edge = 2 / math.pi * math.acos(1 / x0)
+    u = np.concatenate([np.linspace(-1, -edge, 90), np.linspace(edge, 1, 90)])
+    ways = np.stack([u, 0 * u, np.sqrt(1 - u * u)], axis=1)
+    weights, excess = arrays.under_mask(array, ways, np.full(180, -30.0), frequency=HERTZ, towards=(0, 0, 1))
+    assert -0.05 < excess < 0.2
+    wanted = array.tapered("chebyshev", side_lobe=30)
+    assert np.allclose(np.abs(weights.values), wanted.values.real, atol=0.05)
+    # A notch that no taper has, and a beam off the middle.
+    level = np.where(np.abs(u + 0.5) < 0.06, -55.0, -20.0)
+    keep = np.abs(u - 0.25) > 0.24
+    way = np.array([0.25, 0, math.sqrt(1 - 0.0625)])
+    weights, excess = arrays.under_mask(array, ways[keep], level[keep], frequency=HERTZ, towards=way)
+    assert excess < 0
+    beam = array.beam(HERTZ, weights)
+    main = float(beam.intensity(math.asin(0.25), 0.0))
+    assert 10 * math.log10(float(beam.intensity(math.asin(0.5), math.pi)) / main) < -54.5
+    with pytest.raises(es.UsageError, match="for 3 levels"):
+        arrays.under_mask(array, ways, [1, 2, 3], frequency=HERTZ, towards=way)

@@ -21,6 +21,7 @@ from .layouts import (
 from .measures import beam_figures, grating_lobes, isotropic_directivity
 from .solved import SolvedArray, port_places, repeated
 from .sums import array_factor
+from .synthesis import under_mask
 from .tapers import line_taper, round_taper, tapers
 from .trials import Errors, Trials, trials
 from .weights import Weights, read_weights
@@ -65,4 +66,5 @@ __all__ = [
     "thinned",
     "trials",
     "two_slots",
+    "under_mask",
 ]

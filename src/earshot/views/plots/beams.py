@@ -94,7 +94,10 @@ def beam_map(given: FarField | Any, *, span: float = 40.0, lobes: pd.DataFrame |
     gain = np.full(u.shape, np.nan)
     theta = np.arcsin(np.minimum(np.hypot(u[inside], v[inside]), 1.0))
     gain[inside] = 10.0 * np.log10(np.maximum(field.gain(theta, np.arctan2(v[inside], u[inside])), 1e-20))
-    top = float(np.nanmax(gain))
+    peak = field.peak
+    top = max(
+        float(np.nanmax(gain)), 10.0 * math.log10(float(field.gain(*peak))) if peak[0] <= 0.5 * math.pi else -300.0
+    )
     with look():
         figure = sheet()
         axes = figure.add_axes((0.06, 0.15, 0.78, 0.76))
