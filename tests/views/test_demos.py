@@ -57,6 +57,7 @@ DEMOS = [
     "mainland_patch",
     "uplink_patch",
     "buoy_on_swell",
+    "tag_line",
 ]
 
 

@@ -34,6 +34,7 @@ def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
         "uplink_patch.toml",
         "buoy_on_swell.toml",
         "shore_receiver.toml",
+        "tag_line.toml",
         "roof_meter.csv",
     ):
         text = (designs / name).read_text(encoding="utf-8")
