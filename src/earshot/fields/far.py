@@ -340,8 +340,9 @@ class FarField:
         if self.half_space:
             return None
         theta, phi = self.peak
-        ratio = self.intensity(theta, phi) / self.intensity(math.pi - theta, phi + math.pi)
-        return float(decibels(ratio))
+        front, back = self.intensity(theta, phi), self.intensity(math.pi - theta, phi + math.pi)
+        # Elements of an array may send nothing at all behind them.
+        return float(decibels(front / np.maximum(back, 1e-20 * front)))
 
     def nulls(self, plane: str, depth: float = 20.0) -> list[tuple[float, float]]:
         """Minima of the "E" or "H" cut `depth` dB or more below the peak: (degrees from it, dB relative to it)."""
