@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -265,15 +266,15 @@ class Beam:
 
     def far_field(self, theta: Floats, phi: Floats) -> tuple[Complexes, Complexes]:
         """(E_θ, E_φ) times distance, volts peak, for angles in radians of any shapes that go together."""
-        layout, k = self.array.layout, wavenumber(self.frequency)
-        if self.plane and np.ndim(theta) == 2 and np.shape(theta)[1] == 1 and np.max(theta) > 0.5 * math.pi + 1e-9:
-            # A grid whose lower rows have no field.
-            shape = np.broadcast_shapes(np.shape(theta), np.shape(phi))
+        layout = self.array.layout
+        shape = np.broadcast_shapes(np.shape(theta), np.shape(phi))
+        grid = np.ndim(theta) == 2 and np.shape(theta)[1] == 1 and np.ndim(phi) == 1
+        if self.plane and grid and np.max(theta) > 0.5 * math.pi + 1e-9:
+            # Its lower rows have no field.
             up = theta[:, 0] <= 0.5 * math.pi + 1e-9
             whole = np.zeros((2, *shape), np.complex128)
             whole[:, up] = self.far_field(theta[up], phi)
             return whole[0], whole[1]
-        shape = np.broadcast_shapes(np.shape(theta), np.shape(phi))
         directions = np.broadcast_to(unit_vectors(*np.broadcast_arrays(theta, phi)), (*shape, 3)).reshape(-1, 3)
         found = np.zeros((2, *shape), np.complex128)
         for element, which in self._alike:
@@ -283,13 +284,27 @@ class Beam:
                 field = tuple(np.broadcast_to(x, shape) for x in element.field(theta, phi, self.frequency))
             else:
                 field = _turned(element, turn, directions, self.frequency)
-            if (part.positions == 0.0).all():
-                factor = np.full(len(directions), self.values[which].sum())
-            else:
-                factor = array_factor(part.positions, self.values[which], directions, k, part.lattice, self.how)
+            factor = self._factor(part, self.values[which], directions.reshape(*shape, 3), grid)
             for axis in (0, 1):
-                found[axis] += np.reshape(field[axis], shape) * factor.reshape(shape)
+                found[axis] += np.reshape(field[axis], shape) * factor
         return found[0], found[1]
+
+    def _factor(self, part: Layout, values: Complexes, directions: Floats, grid: bool) -> Complexes:
+        """The array factor of some of the elements in directions (..., 3)."""
+        shape, places = directions.shape[:-1], part.positions
+        if not places.any():
+            return np.full(shape, values.sum())
+        back: Any = slice(None)
+        if grid and not places[:, 2].any():
+            # A flat array sends the same up and down: rows as far off the zenith as off the nadir share their sums.
+            _, first, back = np.unique(
+                np.round(np.abs(directions[:, 0, 2]), 12), return_index=True, return_inverse=True
+            )
+            directions = directions[first]
+        found = array_factor(
+            places, values, directions.reshape(-1, 3), wavenumber(self.frequency), part.lattice, self.how
+        )
+        return np.asarray(found.reshape(directions.shape[:-1])[back])
 
     @cached_property
     def _alike(self) -> list[tuple[Element, NDArray[np.int64]]]:

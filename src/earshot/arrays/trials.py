@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from .. import units
 from ..constants import WAVE_IMPEDANCE, wavenumber
-from ..errors import UsageError
+from ..errors import RunError, UsageError
 from ..fields.currents import angles_of
 from ..running import report, thread_count
 from .array import Array
@@ -30,6 +30,7 @@ Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 _FINE = 4
 _BATCH = 4_000_000
+_MOST = 2_000_000_000
 FIGURES = ("gain_dBi", "side_lobe_dB", "pointing_deg", "beamwidth_x_deg", "beamwidth_y_deg")
 
 
@@ -138,7 +139,7 @@ def trials(
     """So many arrays with errors: gain (dBi, over Σ|w|²), side lobes (dB below the beam), pointing and beamwidths.
 
     beamwidth_x and _y: half-power widths through the beam along u and v. Elements are to be of one kind, unturned; all
-    is seen from above. Raises UsageError otherwise.
+    is seen from above. Raises UsageError otherwise, RunError when it would not fit into memory.
     """
     import pandas as pd
 
@@ -189,6 +190,11 @@ class _Map:
             self.turns = [2.0 * math.pi * n / m for n, m in zip(counts.tolist(), self.shape, strict=True)]
         else:
             self.shape, self.places, uv, whole = _square(k * float(np.ptp(array.layout.positions, axis=0).max()))
+            if (needed := 8 * len(array) * len(whole)) > _MOST:
+                raise RunError(
+                    f"trials: {len(array)} elements off a lattice, over {len(whole)} directions, would need "
+                    f"{needed / 1e9:.1f} GB: take fewer elements, closer, or a lattice"
+                )
             self.waves = _waves(array, hertz, _above(whole)).astype(np.complex64)
             self.turns = [2.0 * math.pi / _FINE] * 2
         self.size = int(np.prod(self.shape))
