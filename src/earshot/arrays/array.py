@@ -294,7 +294,7 @@ class Beam:
         shape, places = directions.shape[:-1], part.positions
         if not places.any():
             return np.full(shape, values.sum())
-        back: Any = slice(None)
+        back: Any = ...
         if grid and not places[:, 2].any():
             # A flat array sends the same up and down: rows as far off the zenith as off the nadir share their sums.
             _, first, back = np.unique(
