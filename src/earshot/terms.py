@@ -257,6 +257,67 @@ _TERMS = (
         "N",
         "method of moments, Harrington 1968",
     ),
+    Term(
+        "array factor",
+        "The field of an array over that of one of its elements, when all have one pattern and one direction.",
+        "F(r̂) = Σ w_n exp(jk r̂·r_n)",
+        _IEEE + "; Balanis 2016, sec. 6.2",
+    ),
+    Term(
+        "taper efficiency",
+        "What a taper of amplitudes leaves of the directivity that equal amplitudes would have.",
+        "|Σ |w||² / (N Σ |w|²)",
+        "Mailloux 2018, sec. 2.2",
+        ("taper_efficiency", "aperture taper efficiency"),
+    ),
+    Term(
+        "scan loss",
+        "Directivity of the same amplitudes in phase over that of the steered beam, dB.",
+        "10 log10(D_in phase / D_steered)",
+        "Mailloux 2018, sec. 1.3",
+        ("scan_loss_dB",),
+    ),
+    Term(
+        "grating lobe",
+        "A beam besides the one wanted, where the phases by every step of the lattice differ by whole turns.",
+        "u = u0 + p b1 + q b2, b the reciprocal lattice in wavelengths",
+        _IEEE + "; Balanis 2016, sec. 6.10.1",
+        ("grating_lobes",),
+    ),
+    Term(
+        "active reflection coefficient",
+        "Returned over sent wave at a port with all ports fed as they are; the active VSWR is of it.",
+        "Γ_n = Σ S_nm a_m / a_n",
+        _IEEE + "; Pozar 1994",
+        ("active reflection", "active VSWR", "active_reflection"),
+    ),
+    Term(
+        "total active reflection",
+        "Root of the power that comes back out of all ports over the power available to them.",
+        "√(Σ |b|² / Σ |a|²)",
+        "Manteghi and Rahmat-Samii 2005, eq. 5",
+        ("total_active_reflection",),
+    ),
+    Term(
+        "embedded pattern",
+        "The far field of an array with one element fed and the others closed by their references.",
+        "E = Σ w_n E_n for weights w",
+        _IEEE + ", embedded element pattern; Pozar 1994",
+    ),
+    Term(
+        "EIRP",
+        "Power that would give the same intensity if it went evenly in all directions.",
+        "EIRP = 4π U",
+        _IEEE,
+        ("effective isotropically radiated power", "EIRP_dBW"),
+    ),
+    Term(
+        "G/T",
+        "Gain of a receiving antenna over the noise temperature of the system, at the same place.",
+        "G / (T_a + T0 (L F - 1))",
+        _IEEE + "; Pozar 2012, sec. 10.1",
+        ("figure of merit", "G_over_T_dB_per_K"),
+    ),
 )
 
 

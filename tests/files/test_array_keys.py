@@ -130,3 +130,16 @@ def test_figures_show_what_they_are_given():
     assert "50 trials" in spread.texts[-1].get_text()
     with pytest.raises(es.UsageError, match="3 weights for 18 elements"):
         plots.layout(array, arrays.Weights(np.ones(3)))
+
+
+def test_variants_of_an_array_are_compared(tmp_path, capsys):
+    (tmp_path / "rods.toml").write_text(ROD + LINE.replace("count = 3", "count = 5"), encoding="utf-8")
+    words = ["compare", str(tmp_path / "rods.toml"), "--set", "apart=0.5 m", "-f", "300 MHz", "--out", str(tmp_path)]
+    assert main(words) == 0
+    printed = capsys.readouterr()
+    assert "R at e5_feed" in printed.out
+    assert "was not solved" not in printed.err
+    assert (tmp_path / "smith.png").exists()
+    network = es.solve(read(tmp_path, ROD + LINE).design).network
+    crowded = plots.smith(*[network] * 20)
+    assert "more curves have no room" in crowded.texts[-1].get_text()

@@ -26,7 +26,7 @@ _PREFIX = ((1e9, "GHz"), (1e6, "MHz"), (1e3, "kHz"), (1.0, "Hz"))
 
 
 @dataclass(frozen=True, slots=True)
-class _Line:
+class PortCurve:
     """One curve: a port of a network, what to call it and how to draw it."""
 
     source: Curve
@@ -37,20 +37,21 @@ class _Line:
 
     @property
     def name(self) -> str:
+        """Of the port."""
         return self.source.ports[self.port]
 
 
-def lines_of(networks: Sequence[Curve], labels: Sequence[str] | None) -> list[_Line]:
+def lines_of(networks: Sequence[Curve], labels: Sequence[str] | None) -> list[PortCurve]:
     """Every port of every network."""
     if labels is not None and len(labels) != len(networks):
         raise UsageError(f"{len(networks)} networks but {len(labels)} labels: give one each")
-    found: list[_Line] = []
+    found: list[PortCurve] = []
     for n, network in enumerate(networks):
         for p, port in enumerate(network.ports):
             named = [labels[n]] if labels else [network.label] if len(networks) > 1 and network.label else []
             words = named + ([port] if len(network.ports) > 1 or not named else [])
             style = LINES[len(found) % len(LINES)], DASHES[len(found) % len(DASHES)]
-            found.append(_Line(network, p, ", ".join(words), *style))
+            found.append(PortCurve(network, p, ", ".join(words), *style))
     return found
 
 
@@ -75,7 +76,7 @@ def _foot(networks: Sequence[Curve]) -> str:
 
 
 def _band_figure(
-    title: str, networks: Sequence[Curve], lines: Sequence[_Line], draw: Callable[[Axes, float, str], str]
+    title: str, networks: Sequence[Curve], lines: Sequence[PortCurve], draw: Callable[[Axes, float, str], str]
 ) -> Figure:
     """A sheet with a frequency axis; draw puts the curves on it and may give a remark for the foot."""
     with look():
@@ -90,7 +91,7 @@ def _band_figure(
     return figure
 
 
-def _draw(axes: Axes, line: _Line, scale: float, values: Floats) -> None:
+def _draw(axes: Axes, line: PortCurve, scale: float, values: Floats) -> None:
     # One frequency is a point, not an empty axis.
     axes.plot(
         line.source.frequencies / scale,
@@ -102,7 +103,7 @@ def _draw(axes: Axes, line: _Line, scale: float, values: Floats) -> None:
     )
 
 
-def wanted_of(at: At, lines: Sequence[_Line]) -> Iterator[float]:
+def wanted_of(at: At, lines: Sequence[PortCurve]) -> Iterator[float]:
     """Frequencies to read off at, Hz; raises UsageError for one that no curve reaches."""
     low = min(line.source.frequencies[0] for line in lines)
     high = max(line.source.frequencies[-1] for line in lines)
@@ -116,7 +117,9 @@ def wanted_of(at: At, lines: Sequence[_Line]) -> Iterator[float]:
         yield hertz
 
 
-def _read_off(axes: Axes, lines: Sequence[_Line], scale: float, at: At, read: Callable[[_Line, float], str]) -> None:
+def _read_off(
+    axes: Axes, lines: Sequence[PortCurve], scale: float, at: At, read: Callable[[PortCurve, float], str]
+) -> None:
     """A hairline at every chosen frequency, with what each curve says there, at the top in its colour."""
     low, high = axes.get_xlim()
     for hertz in wanted_of(at, lines):
@@ -140,16 +143,16 @@ def _read_off(axes: Axes, lines: Sequence[_Line], scale: float, at: At, read: Ca
             )
 
 
-def _reaches(line: _Line, hertz: float) -> bool:
+def _reaches(line: PortCurve, hertz: float) -> bool:
     places = line.source.frequencies
     return bool(places[0] <= hertz <= places[-1])
 
 
-def _between(line: _Line, hertz: float, values: Floats) -> float:
+def _between(line: PortCurve, hertz: float, values: Floats) -> float:
     return float(np.interp(hertz, line.source.frequencies, values))
 
 
-def _mark_bandwidth(axes: Axes, lines: Sequence[_Line], scale: float, unit: str, limit: dict[str, float]) -> None:
+def _mark_bandwidth(axes: Axes, lines: Sequence[PortCurve], scale: float, unit: str, limit: dict[str, float]) -> None:
     """A bar over every stretch within the limit, with its edges and width, and a foot at every resonance."""
     ((name, level),) = limit.items()
     words = f"VSWR ≤ {level:g}" if name == "vswr" else f"{level:g} dB or better"
@@ -184,7 +187,7 @@ def _mark_bandwidth(axes: Axes, lines: Sequence[_Line], scale: float, unit: str,
 _FEET = "triangles on the axis: resonances"
 
 
-def _any_resonance(lines: Sequence[_Line]) -> bool:
+def _any_resonance(lines: Sequence[PortCurve]) -> bool:
     return any(isinstance(x.source, Network) and len(x.source.resonances(x.name)) for x in lines)
 
 
@@ -266,7 +269,7 @@ def scattering(
     lines = []
     for i, (to, source) in enumerate(chosen):
         text = f"reflection at {to}" if to == source else f"{source} to {to}"
-        lines.append(_Line(network, ports.index(to), text, LINES[i % len(LINES)], DASHES[i % len(DASHES)]))
+        lines.append(PortCurve(network, ports.index(to), text, LINES[i % len(LINES)], DASHES[i % len(DASHES)]))
     levels = [20 * np.log10(np.maximum(np.abs(matrix.sel({"to": to, "from": f}).values), 1e-10)) for to, f in chosen]
 
     def draw(axes: Axes, scale: float, _unit: str) -> str:
@@ -313,7 +316,7 @@ def impedance(
         axes.axhline(0.0, color=FAINT, linewidth=1.0)
         axes.set_ylabel("ohm")
 
-        def read(line: _Line, hertz: float) -> str:
+        def read(line: PortCurve, hertz: float) -> str:
             z = _impedance(line)
             return f"{_between(line, hertz, z.real):.4g} {_between(line, hertz, z.imag):+.4g}j ohm"
 
@@ -323,12 +326,12 @@ def impedance(
     return _band_figure("input impedance", curves, lines, draw)
 
 
-def _impedance(line: _Line) -> NDArray[np.complex128]:
+def _impedance(line: PortCurve) -> NDArray[np.complex128]:
     assert isinstance(line.source, Network)
     return np.asarray(line.source.impedance().values[:, line.port])
 
 
-def _mark_resonances(axes: Axes, line: _Line, scale: float, unit: str, row: int) -> int:
+def _mark_resonances(axes: Axes, line: PortCurve, scale: float, unit: str, row: int) -> int:
     assert isinstance(line.source, Network)
     low, high = axes.get_xlim()
     for _, found in line.source.resonances(line.name).iterrows():

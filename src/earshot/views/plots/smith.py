@@ -13,7 +13,7 @@ from ...errors import UsageError
 from ...network.network import Network
 from ...network.trace import Trace
 from ...units import engineering, ohms
-from .bands import At, lines_of, wanted_of
+from .bands import At, PortCurve, lines_of, wanted_of
 from .style import FAINT, GRID, INK, SOFT, heading, look, sheet
 from .subjects import Curve, curves_of
 
@@ -59,14 +59,23 @@ def smith(*networks: Curve | Solution, labels: Sequence[str] | None = None, at: 
             ends = [float(places[0]), best, float(places[-1])] if len(places) > 2 else places.tolist()
             ends = ends if len(lines) <= _CROWDED else [best]
             rows.append((line, list(wanted_of(at, [line])) if at else list(dict.fromkeys(ends))))
-        _readouts(figure, axes, rows)
+        remark = _readouts(figure, axes, rows)
         reference = ", ".join(dict.fromkeys(ohms(x.source.references[x.port]) for x in lines))
         names = list(dict.fromkeys(x.source.label for x in lines if x.source.label))
         title = f"{names[0]}: Smith chart" if len(names) == 1 else "Smith chart"
         heading(
             figure,
             title,
-            f"middle: {reference}; arrows: rising frequency; rings: resistance, arcs: reactance, normalised",
+            "; ".join(
+                filter(
+                    None,
+                    [
+                        f"middle: {reference}; arrows: rising frequency; rings: resistance, arcs: reactance, "
+                        "normalised",
+                        remark,
+                    ],
+                )
+            ),
         )
     return figure
 
@@ -95,28 +104,43 @@ def _grid(axes: Axes) -> None:
     axes.axis("off")
 
 
-def _readouts(figure: Figure, axes: Axes, rows: Sequence[tuple[object, list[float]]]) -> None:
-    """Numbered points on the curves, and beside the chart what they are."""
+def _readouts(figure: Figure, axes: Axes, rows: Sequence[tuple[PortCurve, list[float]]]) -> str:
+    """Numbered points on the curves, and beside the chart what they are; returns a remark when some have no room.
+
+    Where each curve has one, name and readout share a line.
+    """
+    single = len(rows) > _CROWDED and all(len(places) == 1 for _, places in rows)
+    needed = sum(0.036 if single else 0.055 + 0.032 * len(places) for _, places in rows)
+    size = max(0.5, min(1.0, 0.8 / needed))
+    narrow = min(1.0, 16 / max(len(line.label) for line, _ in rows))
     y, number = 0.86, 0
-    for line, places in rows:
-        figure.text(0.66, y, line.label, color=line.colour, fontsize=11, fontweight="bold")  # type: ignore[attr-defined]
-        y -= 0.035
+    for n, (line, places) in enumerate(rows):
+        if y < 0.07:
+            return f"readouts of {len(rows) - n} more curves have no room: name fewer"
+        if not single:
+            figure.text(0.66, y, line.label, color=line.colour, fontsize=11 * size, fontweight="bold")
+            y -= 0.035 * size
+        source = line.source
+        assert isinstance(source, Network)
         for hertz in places:
             number += 1
-            source, port = line.source, line.port  # type: ignore[attr-defined]
-            if y < 0.1:
-                raise UsageError("a Smith chart has room for about 18 readouts: name fewer")
             gamma, z = (
-                complex(np.interp(hertz, source.frequencies, values.values[:, port]))
+                complex(np.interp(hertz, source.frequencies, values.values[:, line.port]))
                 for values in (source.reflection(), source.impedance())
             )
-            axes.plot(gamma.real, gamma.imag, "o", color=line.colour, markersize=6)  # type: ignore[attr-defined]
+            axes.plot(gamma.real, gamma.imag, "o", color=line.colour, markersize=6)
             axes.annotate(
                 str(number), (gamma.real, gamma.imag), xytext=(6, 5), textcoords="offset points", fontsize=9,
-                fontweight="bold", color=line.colour, bbox=SOFT,  # type: ignore[attr-defined]
+                fontweight="bold", color=line.colour, bbox=SOFT,
             )  # fmt: skip
             ratio = (1 + abs(gamma)) / max(1 - abs(gamma), 1e-12)
-            text = f"{number}  {engineering(hertz, 'Hz', 5)}: {z.real:.3g} {z.imag:+.3g}j ohm, VSWR {ratio:.3g}"
-            figure.text(0.67, y, text, fontsize=9)
-            y -= 0.032
-        y -= 0.02
+            text = f"{engineering(hertz, 'Hz', 5)}: {z.real:.3g} {z.imag:+.3g}j ohm, VSWR {ratio:.3g}"
+            if single:
+                figure.text(0.66, y, f"{number}  {line.label}", color=line.colour, fontsize=8 * min(size, narrow),
+                            fontweight="bold")  # fmt: skip
+                figure.text(0.995, y, text.replace(" ohm", ""), fontsize=7.5 * size, ha="right")
+            else:
+                figure.text(0.67, y, f"{number}  {text}", fontsize=9 * size)
+            y -= (0.036 if single else 0.032) * size
+        y -= 0.0 if single else 0.02 * size
+    return ""
