@@ -18,6 +18,7 @@ from .. import units
 from ..constants import WAVE_IMPEDANCE, wavelength
 from ..errors import UsageError
 from ..fields.far import FarField
+from .tables import read_table
 
 if TYPE_CHECKING:
     import xarray as xr
@@ -224,12 +225,7 @@ def _grid_of(samples: xr.Dataset | str | Path, name: str) -> tuple[Floats, Float
                 raise UsageError(f"pattern '{name}': the samples have no {needed}: give what FarField.sphere gives")
         fields = [np.asarray(samples[n].transpose("theta", "phi").values, complex) for n in ("e_theta", "e_phi")]
         return np.asarray(samples.theta.values, float), np.asarray(samples.phi.values, float), fields
-    import pandas as pd
-
-    try:
-        table = pd.read_csv(samples, skipinitialspace=True)
-    except (OSError, ValueError) as problem:
-        raise UsageError(f"pattern {samples}: cannot be read: {problem}") from None
+    table = read_table(samples, "pattern")
     whole = ["e_theta_re", "e_theta_im", "e_phi_re", "e_phi_im"]
     names = ["theta_deg", "phi_deg", *(whole if whole[0] in table else ["gain_dBi"])]
     missing = [n for n in names if n not in table]

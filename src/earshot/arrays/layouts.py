@@ -17,6 +17,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from .. import units
 from ..errors import UsageError
+from .tables import numbers_of, read_table
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -291,24 +292,12 @@ def read_layout(path: str | Path) -> Layout:
 
     Raises UsageError naming the row and column that is at fault.
     """
-    import pandas as pd
-
-    try:
-        table = pd.read_csv(path, skipinitialspace=True)
-    except (OSError, ValueError) as problem:
-        raise UsageError(f"layout {path}: cannot be read: {problem}") from None
+    table = read_table(path, "layout")
     known = ["x_m", "y_m", "z_m", "azimuth_deg", "elevation_deg", "roll_deg", "group"]
     for name in ("x_m", "y_m"):
         if name not in table:
             raise UsageError(f"layout {path}: it has no column {name}; there are: {', '.join(map(str, table.columns))}")
-    numbers = {}
-    for name in known:
-        if name in table:
-            column = pd.to_numeric(table[name], errors="coerce").to_numpy(float)
-            if not np.isfinite(column).all():
-                row = int(np.flatnonzero(~np.isfinite(column))[0])
-                raise UsageError(f"layout {path}: row {row + 1}, {name}: '{table[name][row]}' is not a number")
-            numbers[name] = column
+    numbers = numbers_of(table, known, path, "layout")
     count = len(table)
     positions = np.stack([numbers.get(n, np.zeros(count)) for n in known[:3]], axis=1)
     turned = any(name in numbers for name in known[3:6])

@@ -13,6 +13,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from .. import units
 from ..errors import UsageError
+from .tables import numbers_of, read_table
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -128,22 +129,10 @@ def read_weights(path: str | Path) -> Weights:
 
     Raises UsageError naming the row and column that is at fault.
     """
-    import pandas as pd
-
-    try:
-        table = pd.read_csv(path, skipinitialspace=True)
-    except (OSError, ValueError) as problem:
-        raise UsageError(f"weights {path}: cannot be read: {problem}") from None
+    table = read_table(path, "weights")
     if not {"amplitude", "amplitude_dB", "phase_deg"} & set(table.columns):
         raise UsageError(f"weights {path}: it has neither amplitude, amplitude_dB nor phase_deg")
-    columns = {}
-    for name in ("amplitude", "amplitude_dB", "phase_deg", "delay_s"):
-        if name in table:
-            column = pd.to_numeric(table[name], errors="coerce").to_numpy(float)
-            if not np.isfinite(column).all():
-                row = int(np.flatnonzero(~np.isfinite(column))[0])
-                raise UsageError(f"weights {path}: row {row + 1}, {name}: '{table[name][row]}' is not a number")
-            columns[name] = column
+    columns = numbers_of(table, ("amplitude", "amplitude_dB", "phase_deg", "delay_s"), path, "weights")
     size = columns.get("amplitude", 10.0 ** (columns.get("amplitude_dB", np.zeros(len(table))) / 20.0))
     phase = columns.get("phase_deg", np.zeros(len(table)))
     return Weights(size * np.exp(1j * np.radians(phase)), columns.get("delay_s"))

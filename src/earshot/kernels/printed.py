@@ -44,6 +44,17 @@ def shallow(images, t, j):
     return close
 
 
+@njit(inline="always", fastmath=True, error_model="numpy")
+def _seen_from(u, v, share, values, seen):
+    """Add a share of both kernels (4,) at the point (u, v) to what is seen (8,)."""
+    for part in range(2):
+        a = share * values[part]
+        seen[4 * part] += a
+        seen[4 * part + 1] += u * a
+        seen[4 * part + 2] += v * a
+        seen[4 * part + 3] += share * values[2 + part]
+
+
 @njit(fastmath=True, error_model="numpy")
 def smooth_rest(x, y, points, steps, rest, values, seen):
     """The same of all that is left, added to seen, by the degree-five rule on the triangle.
@@ -56,12 +67,7 @@ def smooth_rest(x, y, points, steps, rest, values, seen):
         where = place(math.sqrt((x - u) * (x - u) + (y - v) * (y - v)), steps)
         at = int(where)
         cubics(rest, at, where - at, values)
-        for part in range(2):
-            a = share * values[part]
-            seen[4 * part] += a
-            seen[4 * part + 1] += u * a
-            seen[4 * part + 2] += v * a
-            seen[4 * part + 3] += share * values[2 + part]
+        _seen_from(u, v, share, values, seen)
 
 
 @njit(fastmath=True, error_model="numpy")
@@ -83,12 +89,7 @@ def _by_rule(x, y, points, steps, whole, values, seen):
         at = int(where)
         cubics(whole, at, where - at, values)
         share = points[2, q] / r
-        for part in range(2):
-            a = share * values[part]
-            seen[4 * part] += a
-            seen[4 * part + 1] += u * a
-            seen[4 * part + 2] += v * a
-            seen[4 * part + 3] += share * values[2 + part]
+        _seen_from(u, v, share, values, seen)
 
 
 @njit(inline="always", fastmath=True, error_model="numpy")
