@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from .. import units
 from ..errors import UsageError
 from ..fields.far import FarField
 from .array import Array
@@ -63,21 +64,22 @@ def link_figures(
     chain: Chain,
     weights: Weights,
     *,
-    frequency: float | None = None,
+    frequency: str | float | None = None,
     angles: NDArray[np.float64] | None = None,
-    phi: float = 0.0,
+    phi: str | float = 0.0,
     antenna_temperature: float = 290.0,
 ) -> pd.DataFrame:
-    """Against the angle steered to from the zenith, deg, over an azimuth (rad): EIRP (dBW), G/T (dB/K), and power in W.
+    """Against the angle steered to from the zenith, deg, over an azimuth: EIRP (dBW), G/T (dB/K), and power in W.
 
-    frequency: Hz, of an ideal array; a solved one has its own, and its mismatch is in. For G/T the weights are those of
-    the sum behind the amplifiers: gain is |Σ w f|² over Σ|w|² T.
+    weights: before they are steered. frequency: of an ideal array; a solved one has its own, and its mismatch is in.
+    For G/T the weights are those of the sum behind the amplifiers: gain is |Σ w f|² over Σ|w|² T.
     """  # fmt: skip
     import pandas as pd
 
     if isinstance(of, Array) and frequency is None:
         raise UsageError("link_figures: an ideal array has no frequency of its own: give one in Hz")
-    hertz = of.frequency if isinstance(of, SolvedArray) else float(frequency or 0.0)
+    hertz = of.frequency if isinstance(of, SolvedArray) else units.frequency(frequency or 0.0)
+    azimuth = units.angle(phi, "link_figures, phi")
     system = chain.noise_temperature(antenna_temperature)
 
     def steered(theta: float, turn: float) -> Weights:
@@ -90,7 +92,7 @@ def link_figures(
 
     rows = {}
     for angle in np.arange(-60.0, 61.0, 5.0) if angles is None else np.asarray(angles, float):
-        way = math.radians(abs(angle)), phi + (math.pi if angle < 0.0 else 0.0)
+        way = math.radians(abs(angle)), azimuth + (math.pi if angle < 0.0 else 0.0)
         own = steered(*way)
         sent = chain.output(own)
         eirp = 4.0 * math.pi * float(beam(sent).intensity(*way))

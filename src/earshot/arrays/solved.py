@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from .. import units
 from ..answers.driven import Driven
 from ..answers.solution import Solution
 from ..constants import wavenumber
@@ -78,7 +79,7 @@ def port_places(antenna: Antenna) -> Layout:
 
 @dataclass(frozen=True, eq=False)
 class SolvedArray:
-    """A solution whose ports are the elements of an array, at one of its frequencies (Hz).
+    """A solution whose ports are the elements of an array, at one of its frequencies (Hz, or text).
 
     Elements are the ports in their order; `layout` says where they are. Raises UsageError when the numbers differ.
     """
@@ -88,6 +89,7 @@ class SolvedArray:
     frequency: float
 
     def __post_init__(self) -> None:
+        object.__setattr__(self, "frequency", units.frequency(self.frequency))
         ports = self.solution.antenna.ports
         if len(ports) != len(self.layout):
             raise UsageError(f"solved array: {len(ports)} ports for {len(self.layout)} places: give one each")
