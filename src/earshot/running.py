@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import math
 import os
 import time
 from collections.abc import Callable, Iterator, Sequence
@@ -85,3 +86,9 @@ def in_threads(work: Callable[[Any], None], shares: Sequence[Any]) -> None:
         return
     with ThreadPoolExecutor(len(shares)) as pool:
         list(pool.map(work, shares))
+
+
+def in_shares(work: Callable[[slice], None], count: int) -> None:
+    """Call work(share) for as many shares of 0 to count as there are threads, side by side."""
+    step = math.ceil(count / thread_count()) or 1
+    in_threads(work, [slice(i, i + step) for i in range(0, count, step)])

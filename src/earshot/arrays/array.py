@@ -83,6 +83,17 @@ class Array:
             (np.abs(self.layout.turns[:, 2, 2] - 1.0) < 1e-9).all()
         )
 
+    @cached_property
+    def kinds(self) -> list[tuple[Element, NDArray[np.int64]]]:
+        """Elements of one kind and turn, by their numbers."""
+        if isinstance(self.element, Element) and self.layout.unturned:
+            return [(self.element, np.arange(len(self)))]
+        found: dict[tuple[int, bytes], list[int]] = {}
+        turns = np.round(self.layout.turns, 9) + 0.0
+        for n, element in enumerate(self.elements):
+            found.setdefault((id(element), turns[n].tobytes()), []).append(n)
+        return [(self.elements[own[0]], np.array(own)) for own in found.values()]
+
     # Weights.
 
     def uniform(self) -> Weights:
@@ -275,9 +286,9 @@ class Beam:
             whole = np.zeros((2, *shape), np.complex128)
             whole[:, up] = self.far_field(theta[up], phi)
             return whole[0], whole[1]
-        directions = np.broadcast_to(unit_vectors(*np.broadcast_arrays(theta, phi)), (*shape, 3)).reshape(-1, 3)
+        directions = unit_vectors(theta, phi).reshape(-1, 3)
         found = np.zeros((2, *shape), np.complex128)
-        for element, which in self._alike:
+        for element, which in self.array.kinds:
             part = layout if len(which) == len(layout) else layout.chosen(which)
             turn = part.turns[0]
             if np.abs(turn - np.eye(3)).max() < 1e-12:
@@ -295,7 +306,7 @@ class Beam:
         if not places.any():
             return np.full(shape, values.sum())
         back: Any = ...
-        if grid and not places[:, 2].any():
+        if grid and not places[:, 2].any() and self.how != "direct":
             # A flat array sends the same up and down: rows as far off the zenith as off the nadir share their sums.
             _, first, back = np.unique(
                 np.round(np.abs(directions[:, 0, 2]), 12), return_index=True, return_inverse=True
@@ -305,15 +316,6 @@ class Beam:
             places, values, directions.reshape(-1, 3), wavenumber(self.frequency), part.lattice, self.how
         )
         return np.asarray(found.reshape(directions.shape[:-1])[back])
-
-    @cached_property
-    def _alike(self) -> list[tuple[Element, NDArray[np.int64]]]:
-        """Elements of one kind and turn, by their numbers."""
-        found: dict[tuple[int, bytes], list[int]] = {}
-        elements, turns = self.array.elements, np.round(self.array.layout.turns, 9) + 0.0
-        for n, element in enumerate(elements):
-            found.setdefault((id(element), turns[n].tobytes()), []).append(n)
-        return [(elements[own[0]], np.array(own)) for own in found.values()]
 
 
 def _turned(element: Element, turn: Floats, directions: Floats, frequency: float) -> tuple[Complexes, Complexes]:

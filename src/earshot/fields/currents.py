@@ -13,7 +13,7 @@ from ..geometry.mesh import WireMesh
 from ..media.earth import Earth
 from ..media.half_space import reflection_factors
 from ..media.stack import Stack
-from ..running import announce, in_threads, thread_count
+from ..running import announce, in_shares
 from .printed import guided_powers, printed_field
 from .sheet_currents import SheetCurrents
 
@@ -104,8 +104,7 @@ class Currents:
             if points is not None:
                 moment_vectors(*points, self.wavenumber, part, out[share, 0])
 
-        step = math.ceil(len(directions) / thread_count()) or 1
-        in_threads(work, [slice(i, i + step) for i in range(0, len(directions), step)])
+        in_shares(work, len(directions))
         return out[:, 0]
 
     @property
@@ -197,9 +196,11 @@ def plane_wave_factors(earth: Earth, frequency: float, theta: Floats) -> tuple[C
 
 
 def unit_vectors(theta: Floats, phi: Floats) -> Floats:
-    """Directions r̂ (n, 3)."""
+    """Directions r̂ (..., 3) for angles of any shapes that go together."""
     sine = np.sin(theta)
-    return np.stack([sine * np.cos(phi), sine * np.sin(phi), np.cos(theta)], axis=-1)
+    found = np.empty((*np.broadcast_shapes(np.shape(theta), np.shape(phi)), 3))
+    found[..., 0], found[..., 1], found[..., 2] = sine * np.cos(phi), sine * np.sin(phi), np.cos(theta)
+    return found
 
 
 def theta_vectors(theta: Floats, phi: Floats) -> Floats:

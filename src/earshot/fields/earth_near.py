@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from ..constants import WAVE_IMPEDANCE
 from ..media.earth_table import FOR_FIELDS, EarthTable, earth_table
-from ..running import announce, in_threads, thread_count
+from ..running import announce, in_shares, in_threads, thread_count
 from .currents import Currents
 
 Complexes = NDArray[np.complex128]
@@ -35,8 +35,7 @@ def add_reflected(currents: Currents, points: Floats, out: Complexes) -> None:
             1.0 / (4.0 * math.pi), out[share],
         )  # fmt: skip
 
-    step = math.ceil(len(points) / thread_count()) or 1
-    in_threads(work, [slice(i, i + step) for i in range(0, len(points), step)])
+    in_shares(work, len(points))
 
 
 def _table_for(currents: Currents, points: Floats) -> tuple[EarthTable, float]:

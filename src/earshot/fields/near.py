@@ -13,7 +13,7 @@ from numpy.typing import ArrayLike, NDArray
 from .. import units
 from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT
 from ..errors import UsageError
-from ..running import announce, in_threads, thread_count
+from ..running import announce, in_shares
 from .currents import Currents
 from .earth_near import add_reflected
 from .printed_near import fields_over
@@ -85,8 +85,7 @@ def near_fields(currents: Currents, points: Floats, *, in_metal: str = "refuse")
         for segments, ends in sources if len(currents.mesh) else ():
             nearfield.near_fields(segments, ends, places[share], currents.wavenumber, *scales, out[share])
 
-    step = math.ceil(len(places) / thread_count()) or 1
-    in_threads(work, [slice(i, i + step) for i in range(0, len(places), step)])
+    in_shares(work, len(places))
     if currents.plane:
         above = places[:, 2] >= 0.0
         if currents.earth is not None and above.any():

@@ -12,7 +12,7 @@ from ..errors import UsageError
 from ..media.kernel_table import images_of
 from ..media.near_table import NearTable, near_table
 from ..media.spectral import Spectrum
-from ..running import announce, in_threads, thread_count
+from ..running import announce, in_shares
 from .currents import Currents
 
 Complexes = NDArray[np.complex128]
@@ -72,8 +72,7 @@ def fields_over(currents: Currents, points: Floats, refuse: bool) -> tuple[Compl
         _add_images(currents, images, points[share], out[share])
         _add_rest(currents, table, ordinal[share], points[share], out[share])
 
-    step = math.ceil(len(points) / thread_count()) or 1
-    in_threads(work, [slice(i, i + step) for i in range(0, len(points), step)])
+    in_shares(work, len(points))
     out[touching] = 0.0
     return out[:, :3], out[:, 3:]
 

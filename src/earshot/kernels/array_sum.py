@@ -53,3 +53,12 @@ def lattice_product(one, two, phases, out):
             a = real[0, m] * real[1, m] - imag[0, m] * imag[1, m]
             b = real[0, m] * imag[1, m] + imag[0, m] * real[1, m]
             out[first + m] = complex(a * cosine - b * sine, a * sine + b * cosine)
+
+
+@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+def turn(values, phases):
+    """Values (m,) turned by phases (m,), in place."""
+    for m in range(len(values)):
+        sine, cosine = sincos(phases[m])
+        a, b = values[m].real, values[m].imag
+        values[m] = complex(a * cosine - b * sine, a * sine + b * cosine)
