@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -93,6 +93,10 @@ class Array:
         for n, element in enumerate(self.elements):
             found.setdefault((id(element), turns[n].tobytes()), []).append(n)
         return [(self.elements[own[0]], np.array(own)) for own in found.values()]
+
+    def in_axes(self, axes: Floats) -> Array:
+        """The same array in other axes, the columns of (3, 3)."""
+        return replace(self, layout=self.layout.in_axes(axes))
 
     # Weights.
 

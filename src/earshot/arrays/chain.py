@@ -7,12 +7,13 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from .. import units
 from ..errors import UsageError
-from ..fields.far import FarField
+from ..fields.far import FarField, decibels
 from .array import Array
+from .scanning import directions
 from .solved import SolvedArray
 from .weights import Weights
 
@@ -65,21 +66,22 @@ def link_figures(
     weights: Weights,
     *,
     frequency: str | float | None = None,
-    angles: NDArray[np.float64] | None = None,
-    phi: str | float = 0.0,
+    facing: ArrayLike = (0.0, 0.0, 1.0),
+    along: ArrayLike = (1.0, 0.0, 0.0),
+    angles: ArrayLike | None = None,
     antenna_temperature: float = 290.0,
 ) -> pd.DataFrame:
-    """Against the angle steered to from the zenith, deg, over an azimuth: EIRP (dBW), G/T (dB/K), and power in W.
+    """Steered from where the array faces towards an axis: per angle, deg, EIRP (dBW), G/T (dB/K), and power in W.
 
     weights: before they are steered. frequency: of an ideal array; a solved one has its own, and its mismatch is in.
-    For G/T the weights are those of the sum behind the amplifiers: gain is |Σ w f|² over Σ|w|² T.
+    facing, along: (x, y, z), made square to one another. angles: every 5 up to 60 either way unless given. For G/T the
+    weights are those of the sum behind the amplifiers: gain is |Σ w f|² over Σ|w|² T. Raises UsageError.
     """  # fmt: skip
     import pandas as pd
 
     if isinstance(of, Array) and frequency is None:
         raise UsageError("link_figures: an ideal array has no frequency of its own: give one in Hz")
     hertz = of.frequency if isinstance(of, SolvedArray) else units.frequency(frequency or 0.0)
-    azimuth = units.angle(phi, "link_figures, phi")
     system = chain.noise_temperature(antenna_temperature)
 
     def steered(theta: float, turn: float) -> Weights:
@@ -91,13 +93,12 @@ def link_figures(
         return of.beam(own) if isinstance(of, SolvedArray) else of.beam(hertz, own)
 
     rows = {}
-    for angle in np.arange(-60.0, 61.0, 5.0) if angles is None else np.asarray(angles, float):
-        way = math.radians(abs(angle)), azimuth + (math.pi if angle < 0.0 else 0.0)
+    for angle, *way in directions(facing, along, angles, 60.0):
         own = steered(*way)
         sent = chain.output(own)
         eirp = 4.0 * math.pi * float(beam(sent).intensity(*way))
         gain = float(beam(own).realized_gain(*way))
         power = float((np.abs(sent.values) ** 2).sum())
-        rows[float(angle)] = [10.0 * math.log10(eirp), 10.0 * math.log10(gain / system), power]
+        rows[angle] = [*decibels([eirp, gain / system]), power]
     columns = ["EIRP_dBW", "G_over_T_dB_per_K", "sent_W"]
     return pd.DataFrame.from_dict(rows, orient="index", columns=columns).rename_axis("angle_deg")

@@ -108,7 +108,11 @@ class Layout:
 
     def turned(self, angle: str | float, axis: str = "z") -> Layout:
         """The whole layout, elements too, turned about x, y or z."""
-        turn = rotation(angle, axis)
+        return self.in_axes(rotation(angle, axis).T)
+
+    def in_axes(self, axes: Floats) -> Layout:
+        """The whole layout in other axes, the columns of (3, 3)."""
+        turn = axes.T
         lattice = self.lattice and Lattice(turn @ self.lattice.origin, self.lattice.steps @ turn.T, self.lattice.places)
         return Layout(self.positions @ turn.T, turn @ self.turns, self.groups, lattice)
 

@@ -20,12 +20,12 @@ from ..answers.driven import Driven
 from ..answers.solution import Solution
 from ..constants import wavenumber
 from ..errors import UsageError
-from ..fields.currents import angles_of
 from ..fields.far import FarField
 from ..geometry.antenna import Antenna
 from ..network.sources import Source, watts
 from .array import direction
 from .layouts import Layout
+from .scanning import directions
 from .weights import Weights
 
 if TYPE_CHECKING:
@@ -192,20 +192,13 @@ class SolvedArray:
         """  # fmt: skip
         import pandas as pd
 
-        front, side = (np.asarray(v, float) / np.linalg.norm(v) for v in (facing, along))
-        side = side - (side @ front) * front
-        if np.linalg.norm(side) < 1e-6:
-            raise UsageError("scan: facing and along are one direction: give two")
-        side /= np.linalg.norm(side)
         rows = {}
-        for angle in np.arange(-80.0, 81.0, 5.0) if angles is None else np.asarray(angles, float):
-            way = math.cos(math.radians(angle)) * front + math.sin(math.radians(angle)) * side
-            theta, phi = (float(x) for x in angles_of(way))
+        for angle, theta, phi in directions(facing, along, angles, 80.0):
             own = self.steered(weights, theta=theta, phi=phi)
             seen = self.active(own)["vswr"].to_numpy()
             beam = self.beam(own)
             gains = [10.0 * math.log10(max(float(g(theta, phi)), 1e-20)) for g in (beam.gain, beam.realized_gain)]
-            rows[float(angle)] = [np.nanmax(seen), np.nanmean(seen), self.total_active_reflection(own), *gains]
+            rows[angle] = [np.nanmax(seen), np.nanmean(seen), self.total_active_reflection(own), *gains]
         columns = ["worst_vswr", "mean_vswr", "total_active_reflection", "gain_dBi", "realized_gain_dBi"]
         return pd.DataFrame.from_dict(rows, orient="index", columns=columns).rename_axis("angle_deg")
 

@@ -19,6 +19,7 @@ from ..errors import RunError, UsageError
 from ..fields.currents import angles_of
 from ..running import report, thread_count
 from .array import Array
+from .scanning import axes_of
 from .sums import array_factor
 from .weights import Weights
 
@@ -80,9 +81,13 @@ class Errors:
 
 @dataclass(frozen=True, eq=False)
 class Trials:
-    """Arrays with errors: their weights (trials, elements), and figures of each, a row, beside those without errors."""
+    """Arrays with errors: their weights (trials, elements), and figures of each, a row, beside those without errors.
+
+    axes: the columns (3, 3) all is looked at in, see `trials`.
+    """
 
     array: Array
+    axes: Floats
     frequency: float
     nominal: Complexes
     weights: NDArray[np.complex64]
@@ -111,26 +116,32 @@ class Trials:
             rows.append((n, np.percentile(values[:n], level), 0.5 * np.ptp(np.percentile(again, (2.5, 97.5)))))
         return pd.DataFrame(rows, columns=["trials", figure, "may_move"]).set_index("trials")
 
-    def envelope(self, phi: str | float = "0 deg", *, levels: tuple[float, ...] = (5.0, 50.0, 95.0)) -> xr.Dataset:
-        """Gain, dBi, along the half circle over an azimuth, labelled by angle from the zenith: percentiles and mean.
+    def envelope(self, phi: str | float | None = None, *, levels: tuple[float, ...] = (5.0, 50.0, 95.0)) -> xr.Dataset:
+        """Gain, dBi, along a half circle, labelled by angle from where the array faces: percentiles and mean.
 
+        phi: about where it faces, from the first axis; along that which the elements are spread over more unless given.
         The mean is of powers; `nominal` is without errors.
         """
         import xarray as xr
 
         angle = np.radians(np.arange(-90.0, 90.25, 0.25))
+        seen = self.array.in_axes(self.axes)
+        if phi is None:
+            spread = np.ptp(seen.layout.positions[:, :2], axis=0)
+            phi = 0.5 * math.pi * bool(spread[1] > spread[0] * (1.0 + 1e-9))
         turn = units.angle(phi, "envelope, phi")
         ways = np.stack([np.sin(angle) * math.cos(turn), np.sin(angle) * math.sin(turn), np.cos(angle)], axis=1)
-        waves = _waves(self.array, self.frequency, ways)
+        waves = _waves(seen, self.frequency, ways)
         power = np.abs(self.weights @ waves) ** 2
-        gain = power * _unit(ways, self.array, self.frequency) / (np.abs(self.weights) ** 2).sum(axis=1)[:, None]
-        alone = np.abs(self.nominal @ waves) ** 2 * _unit(ways, self.array, self.frequency)
+        gain = power * _unit(ways, seen, self.frequency) / (np.abs(self.weights) ** 2).sum(axis=1)[:, None]
+        alone = np.abs(self.nominal @ waves) ** 2 * _unit(ways, seen, self.frequency)
         alone /= (np.abs(self.nominal) ** 2).sum()
         names = {f"p{p:g}": np.percentile(gain, p, axis=0) for p in levels} | {"mean": gain.mean(axis=0)}
         names["nominal"] = alone
         data = {n: ("angle", 10.0 * np.log10(np.maximum(v, 1e-20)), {"units": "dBi"}) for n, v in names.items()}
         return xr.Dataset(data, {"angle": ("angle", np.degrees(angle), {"units": "deg"})},
-                          {"trials": len(self.weights), "phi_deg": math.degrees(turn)})  # fmt: skip
+                          {"trials": len(self.weights), "phi_deg": math.degrees(turn), "facing": self.axes[:, 2],
+                           "along": self.axes[:, :2] @ [math.cos(turn), math.sin(turn)]})  # fmt: skip
 
 
 def trials(
@@ -138,13 +149,14 @@ def trials(
 ) -> Trials:
     """So many arrays with errors: gain (dBi, over Σ|w|²), side lobes (dB below the beam), pointing and beamwidths.
 
-    beamwidth_x and _y: half-power widths through the beam along u and v. Elements are to be of one kind, unturned; all
-    is seen from above. Raises UsageError otherwise, RunError when it would not fit into memory.
+    All is seen over the hemisphere that the array faces, see `axes_of`: beamwidth_x and _y are half-power widths
+    through the beam along u and v there; of a line, only the plane of the two is seen. Elements are to be of one kind,
+    turned alike. Raises UsageError otherwise, RunError when it would not fit into memory.
     """
     import pandas as pd
 
-    if isinstance(array.element, tuple) or not array.layout.unturned:
-        raise UsageError(f"trials: the elements of '{array.label}' are not all alike and unturned")
+    if isinstance(array.element, tuple) or np.abs(array.layout.turns - array.layout.turns[0]).max() > 1e-12:
+        raise UsageError(f"trials: the elements of '{array.label}' are not all alike and turned alike")
     if count < 1:
         raise UsageError(f"trials: a count of {count} is below one")
     hertz = units.frequency(frequency)
@@ -154,14 +166,15 @@ def trials(
     dead = ~own.any(axis=1)
     if dead.any():
         raise UsageError(f"trials: in {int(dead.sum())} of {count} trials every element is dead: fail fewer")
-    field = _Map(array, hertz, base)
+    axes = axes_of(array.layout, array.beam(hertz, weights).peak)
+    field = _Map(array.in_axes(axes), hertz, base)
     step = max(1, _BATCH // field.size)
     parts = [field.figures(base[None].astype(np.complex64))]
     for first in range(0, count, step):
         report(f"trial {first + 1} of {count}")
         parts.append(field.figures(own[first : first + step]))
     table = pd.DataFrame(np.concatenate(parts[1:]), columns=list(FIGURES))
-    return Trials(array, hertz, base, own, table, pd.Series(parts[0][0], index=list(FIGURES)))
+    return Trials(array, axes, hertz, base, own, table, pd.Series(parts[0][0], index=list(FIGURES)))
 
 
 def _waves(array: Array, hertz: float, ways: Floats) -> Complexes:
@@ -170,7 +183,7 @@ def _waves(array: Array, hertz: float, ways: Floats) -> Complexes:
 
 def _unit(ways: Floats, array: Array, hertz: float) -> Floats:
     """4πU of one element of one watt, alone."""
-    theta, phi = angles_of(ways)
+    theta, phi = angles_of(ways @ array.layout.turns[0])
     e_theta, e_phi = array.elements[0].field(theta, phi, hertz)
     return np.asarray(2.0 * math.pi * (np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2) / WAVE_IMPEDANCE)
 
@@ -181,7 +194,7 @@ class _Map:
     def __init__(self, array: Array, hertz: float, nominal: Complexes) -> None:
         k, lattice = wavenumber(hertz), array.layout.lattice
         self.modes = None
-        if lattice is not None and np.abs(lattice.steps[:, 2]).max() < 1e-12:
+        if lattice is not None and np.abs(np.ptp(array.layout.positions[:, 2])) < 1e-12:
             low = lattice.places.min(axis=0)
             self.modes = tuple((lattice.places - low).T)
             counts = np.ptp(lattice.places, axis=0) + 1

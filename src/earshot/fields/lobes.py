@@ -79,12 +79,16 @@ def _first_of_the_best(values: Floats) -> int:
 
 
 def find_peak(intensity: Callable[[Floats, Floats], Floats], step: float, half_space: bool) -> tuple[float, float]:
-    """Direction (θ, φ) of the greatest intensity: the best of a grid, then of ever finer patches round it."""
+    """Direction (θ, φ) of the greatest intensity: the best of a grid, then of ever finer patches round it.
+
+    Of several alike, that of least θ, and then nearest to the x axis.
+    """
     top = math.pi / 2 if half_space else math.pi
     theta = np.linspace(0.0, top, 2 * math.ceil(top / step / 2) + 1)
     phi = np.linspace(0.0, 2.0 * math.pi, 4 * math.ceil(math.pi / 2 / step), endpoint=False)
-    row, column = divmod(_first_of_the_best(intensity(theta[:, None], phi)), len(phi))
-    at = unit_vectors(theta[row], phi[column])
+    forward = np.argsort(np.minimum(phi, 2.0 * math.pi - phi), kind="stable")
+    row, column = divmod(_first_of_the_best(intensity(theta[:, None], phi)[:, forward]), len(phi))
+    at = unit_vectors(theta[row], phi[forward[column]])
     offsets = np.linspace(-1.0, 1.0, 5)
     u, v = (x.ravel() for x in np.meshgrid(offsets, offsets))
     order = np.argsort(np.hypot(u, v), kind="stable")

@@ -3,25 +3,31 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
 
-from ..answers.cases import Case
+from ..answers.cases import Case, Cut
 from ..arrays import layouts
 from ..arrays.array import Array
-from ..arrays.elements import isotropic
+from ..arrays.chain import Chain
+from ..arrays.elements import Element, cosine, half_wave_dipole, isotropic, tabulated, two_slots
 from ..arrays.layouts import Layout
 from ..arrays.solved import repeated
+from ..arrays.trials import Errors
 from ..arrays.weights import Weights, read_weights
-from ..errors import DesignFileError
+from ..errors import DesignFileError, unknown
 from ..geometry.antenna import Antenna
 from ..geometry.design import Quantities
 from ..media.surroundings import Medium
 from ..network.sources import Source
-from .array_schema import ArrayTable, BeamTable
+from .array_schema import ArrayTable, BeamTable, ElementTable
 from .case_keys import read_cut
 from .schema import DesignTable
 from .texts import Texts
+
+ELEMENTS = ("isotropic", "cosine", "half-wave dipole", "two slots")
+"""What `array.element.kind` may say, besides the name of a table."""
 
 _KINDS = ("line", "grid", "ring", "hexagon", "places")
 
@@ -63,22 +69,102 @@ def repeated_over(texts: Texts, table: DesignTable, antenna: Antenna, names: Qua
     return repeated(antenna, read_array(texts, table.array, names), name=table.title)
 
 
-def read_beam(texts: Texts, table: DesignTable, name: str, layout: Layout, medium: Medium, names: Quantities) -> Case:
-    """A beam as a case: each element driven by its share of the power available, with its phase."""
+@dataclass(frozen=True, slots=True)
+class FedBeam:
+    """A beam of a file: what it feeds the elements with, where (Hz), the power available (W), the cuts it wants."""
+
+    name: str
+    weights: Weights
+    frequency: float
+    power: float
+    cuts: tuple[Cut, ...]
+
+    def case(self, port: str) -> Case:
+        """As a case: each element driven at its port by its share of the power available, with its phase."""
+        values = self.weights.at(self.frequency)
+        share = math.sqrt(self.power / float((np.abs(values) ** 2).sum()))
+        sources = {
+            f"e{n + 1}_{port}": Source("power", complex(share * value))
+            for n, value in enumerate(values)
+            if abs(value) > 0.0
+        }
+        return Case(self.name, sources, (self.frequency,), self.cuts)
+
+
+@dataclass(frozen=True, slots=True)
+class Hardware:
+    """What a file says of an array's hardware: its errors and how often they are tried, and its amplifiers."""
+
+    errors: Errors | None
+    trials: int
+    seed: int
+    chain: Chain | None
+    temperature: float
+
+
+def read_beam(
+    texts: Texts, table: DesignTable, name: str, layout: Layout, medium: Medium, names: Quantities
+) -> FedBeam:
+    """A beam; raises DesignFileError, UsageError and UnitError for what is wrong with it."""
     assert table.array is not None
     beam, what = table.array.beam[name], f"array.beam.{name}"
     hertz = texts.hertz(table.frequency if beam.frequency is None else beam.frequency, f"{what}.frequency")
     weights = _weights(texts, beam, layout, hertz, what, names)
-    values = weights.at(hertz)
-    power = texts.quantity(beam.power, "power", f"{what}.power")
-    share = math.sqrt(power / float((np.abs(values) ** 2).sum()))
-    port = next(iter(table.port))
-    sources = {
-        f"e{n + 1}_{port}": Source("power", complex(share * value))
-        for n, value in enumerate(values)
-        if abs(value) > 0.0
-    }
-    return Case(name, sources, (hertz,), tuple(read_cut(texts, text, what, medium) for text in beam.cuts))
+    cuts = tuple(read_cut(texts, text, what, medium) for text in beam.cuts)
+    return FedBeam(name, weights, hertz, texts.quantity(beam.power, "power", f"{what}.power"), cuts)
+
+
+def read_element(texts: Texts, table: ElementTable, names: Quantities) -> Element:
+    """What each element radiates; raises DesignFileError, UsageError and UnitError."""
+    what = "array.element"
+    used = {"cosine": {"power"}, "half-wave dipole": {"along"}, "two slots": {"length", "width"}}
+    spare = sorted(table.model_fields_set - {"kind"} - used.get(table.kind, set()))
+    if spare:
+        raise DesignFileError(f"{texts.name}: {what}.{spare[0]}: '{table.kind}' has none: leave it out")
+    if table.kind == "isotropic":
+        return isotropic()
+    if table.kind == "cosine":
+        return cosine(table.power)
+    if table.kind == "half-wave dipole":
+        return half_wave_dipole(table.along)
+    if table.kind == "two slots":
+        if table.length is None or table.width is None:
+            raise DesignFileError(f"{texts.name}: {what}: two slots have a length and a width: give both")
+        sizes = [texts.quantity(getattr(table, key), "length", f"{what}.{key}", names) for key in ("length", "width")]
+        return two_slots(*sizes)
+    if not table.kind.lower().endswith(".csv"):
+        raise DesignFileError(
+            f"{texts.name}: {what}.kind: {unknown('element', table.kind, ELEMENTS)}, or the name of a table (.csv)"
+        )
+    return tabulated(texts.folder / table.kind, table.kind)
+
+
+def read_hardware(texts: Texts, table: ArrayTable, names: Quantities) -> Hardware:
+    """Errors and amplifiers, and a look at the element; what is wrong is gathered."""
+    errors, chain, count, seed, temperature = None, None, 0, 0, 290.0
+    if table.element is not None:
+        with texts.gathering("array.element"):
+            read_element(texts, table.element, names)
+    if table.errors is not None:
+        e = table.errors
+        with texts.gathering("array.errors"):
+            if e.trials < 1:
+                raise DesignFileError(f"{texts.name}: array.errors.trials: {e.trials} is below one")
+            if e.seed < 0:
+                raise DesignFileError(f"{texts.name}: array.errors.seed: {e.seed} is below zero")
+            phase = texts.quantity(e.phase, "angle", "array.errors.phase", names)
+            errors, count, seed = Errors(e.amplitude, phase, e.failed, e.kind), e.trials, e.seed
+    if table.chain is not None:
+        c = table.chain
+        with texts.gathering("array.chain"):
+            drive, top = (
+                math.inf if w is None else texts.quantity(w, "power", f"array.chain.{key}", names)
+                for key, w in (("drive", c.drive), ("saturated", c.saturated))
+            )
+            if not c.temperature >= 0.0:
+                raise DesignFileError(f"{texts.name}: array.chain.temperature: {c.temperature} K is below zero")
+            chain, temperature = Chain(c.gain, drive, top, c.loss, c.noise_figure), c.temperature
+    return Hardware(errors, count, seed, chain, temperature)
 
 
 def _weights(texts: Texts, beam: BeamTable, layout: Layout, hertz: float, what: str, names: Quantities) -> Weights:
@@ -96,8 +182,10 @@ def _weights(texts: Texts, beam: BeamTable, layout: Layout, hertz: float, what: 
     theta, phi, azimuth, elevation = beam_angles(texts, beam, what, names)
     if (theta, phi, azimuth, elevation) != (None, None, None, None):
         weights = array.steered(
-            weights, frequency=hertz, theta=theta, phi=phi, azimuth=azimuth, elevation=elevation
+            weights, frequency=hertz, delays=beam.delays, theta=theta, phi=phi, azimuth=azimuth, elevation=elevation
         )  # fmt: skip
+    elif beam.delays:
+        raise DesignFileError(f"{texts.name}: {what}.delays: there is no direction to steer to: give one")
     if beam.bits is not None or beam.amplitude_step is not None:
         weights = weights.quantised(beam.bits, amplitude_step=beam.amplitude_step)
     return weights.without(n - 1 for n in beam.failed) if beam.failed else weights

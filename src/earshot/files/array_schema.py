@@ -64,6 +64,8 @@ class BeamTable(Table):
     """Direction to steer to, instead of theta and phi."""
     elevation: str | float | None = None
     """With azimuth."""
+    delays: bool = False
+    """Whether it is steered by true delays, whose beam points the same way at every frequency, instead of phases."""
     taper: Text = "uniform"
     """Of the amplitudes: "uniform", "chebyshev", "taylor", "binomial", "cosine", "hamming", "hann", "gaussian"."""
     side_lobe: float | None = None
@@ -90,10 +92,59 @@ class BeamTable(Table):
     """Cuts to take: "E", "H", "elevation 10 deg", "azimuth 0 deg"."""
 
 
+class ElementTable(Table):
+    """What each element radiates by itself, for beams without coupling: instead of the file's antenna solved alone."""
+
+    kind: Text
+    """ "isotropic", "cosine", "half-wave dipole", "two slots", or the name of a table (CSV) of its pattern."""
+    power: float = 1.0
+    """Of cosine: of the cosine that the field follows."""
+    along: Text = "x"
+    """Of the half-wave dipole: x, y or z."""
+    length: str | float | None = None
+    """Of two slots: from one to the other, along x."""
+    width: str | float | None = None
+    """Of two slots: along y."""
+
+
+class ErrorsTable(Table):
+    """Errors of the elements, independent of one another, that beams without coupling are tried with."""
+
+    amplitude: float = 0.0
+    """Rms, dB."""
+    phase: str | float = "0 deg"
+    """Rms."""
+    failed: float = 0.0
+    """Share of elements that are dead, 0 to 1."""
+    kind: Text = "normal"
+    """How they are spread: "normal", or "uniform" between √3 of the rms either way."""
+    trials: int = 500
+    """How many arrays."""
+    seed: int = 0
+    """Where chance begins: the same seed gives the same trials."""
+
+
+class ChainTable(Table):
+    """The amplifiers behind every element, one to send and one to receive."""
+
+    gain: float = 20.0
+    """Of the one that sends, dB."""
+    drive: str | float = "1 mW"
+    """Into the amplifier of an element whose weight is greatest."""
+    saturated: str | float | None = None
+    """Power that it gives at most; linear unless given."""
+    loss: float = 0.0
+    """Between element and amplifiers, dB."""
+    noise_figure: float = 0.0
+    """Of the one that receives, dB."""
+    temperature: float = 290.0
+    """Of the antenna, K: of what it looks at."""
+
+
 class ArrayTable(Table):
     """The antenna of the file, which has one port, repeated; ports are then e1_..., e2_....
 
-    Exactly one of line, grid, ring, hexagon and places says where.
+    Exactly one of line, grid, ring, hexagon and places says where. `earshot beams` shows the beams without coupling.
     """
 
     line: LineTable | None = None
@@ -108,3 +159,9 @@ class ArrayTable(Table):
     """A table (CSV) of x_m, y_m and, if they matter, z_m, azimuth_deg, elevation_deg, roll_deg and group."""
     beam: dict[str, BeamTable] = {}
     """Beams, by name: each is run as a case."""
+    element: ElementTable | None = None
+    """Without it, beams without coupling are of the file's antenna; with it, the file needs none."""
+    errors: ErrorsTable | None = None
+    """Errors of the elements."""
+    chain: ChainTable | None = None
+    """Amplifiers behind every element."""

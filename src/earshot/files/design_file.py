@@ -18,13 +18,13 @@ from ..geometry.sheets import Sheet
 from ..media.earth import Earth, earth, earths
 from ..media.surroundings import FreeSpace, Medium, free_space, perfect_plane
 from ..units import Quantity
-from .array_keys import read_array, read_beam, repeated_over
+from .array_keys import read_array, read_beam, read_hardware, repeated_over
 from .case_keys import read_case, read_frequencies
 from .circuit_keys import read_impedance, read_line, read_stub
 from .part_keys import read_gap, read_layers, read_metal, read_port, read_value, read_wire
 from .schema import DesignTable, parsed
 from .sheet_keys import read_sheet
-from .texts import Texts
+from .texts import Fault, Texts
 
 MEDIA: dict[str, Callable[[], Medium]] = {
     "free space": free_space,
@@ -67,6 +67,11 @@ class FileBuild:
 
     def __call__(self, values: Values) -> Antenna:
         """The antenna for these values; raises DesignFileError with everything that is wrong."""
+        if self.table.pattern_only:
+            raise DesignFileError(
+                f"{self.name}: it has no wires or sheets, only the pattern of array.element, so nothing to solve; "
+                "'earshot beams' shows what it sends, or draw the antenna"
+            )
         texts = Texts(self.name, self.folder, f"{values.frequency or self.frequency!r} Hz")
         medium = medium_of(texts, self.table, values.quantities)
         antenna = built(texts, self.table, values.quantities, self.metals, medium)
@@ -214,7 +219,10 @@ def design_from_text(text: str, name: str, folder: Path) -> DesignFile:
         if metal is not None and metal not in metals:
             with texts.gathering(where):
                 metals[metal] = read_metal(texts, table, where, metal)
-    built(texts, table, known, metals, medium)
+    if not (table.port or table.pattern_only or any(fault.place.startswith("port") for fault in faults)):
+        texts.faults.append(Fault("port", f"{name}: port is missing: add it"))
+    if not table.pattern_only:
+        built(texts, table, known, metals, medium)
     _dimensions(texts, table, known)
     frequencies = read_frequencies(texts, table)
     layout, ports = None, list(table.port)
@@ -223,10 +231,12 @@ def design_from_text(text: str, name: str, folder: Path) -> DesignFile:
             layout = read_array(texts, table.array, known)
             ports = [f"e{n + 1}_{name}" for n in range(len(layout)) for name in table.port]
     cases = []
-    for word in table.array.beam if table.array is not None and layout is not None else ():
-        assert layout is not None
-        with texts.gathering(f"array.beam.{word}"):
-            cases.append(read_beam(texts, table, word, layout, medium, known))
+    if table.array is not None and layout is not None:
+        read_hardware(texts, table.array, known)
+        for word in table.array.beam:
+            with texts.gathering(f"array.beam.{word}"):
+                beam = read_beam(texts, table, word, layout, medium, known)
+                cases += [beam.case(port) for port in list(table.port)[:1]]
     for word in table.case:
         with texts.gathering(f"case.{word}"):
             cases.append(read_case(texts, table, word, medium, ports))

@@ -356,8 +356,8 @@ class DesignTable(Table):
     """Wires, by name."""
     sheet: dict[str, SheetTable] = {}
     """Sheets, by name."""
-    port: dict[str, PortTable]
-    """Ports, by name."""
+    port: dict[str, PortTable] = {}
+    """Ports, by name; at least one of an antenna."""
     array: ArrayTable | None = None
     """The antenna repeated over a layout, solved with all coupling, and the beams it is to make."""
     load: dict[str, LoadTable] = {}
@@ -374,6 +374,11 @@ class DesignTable(Table):
     """Single frequencies to solve."""
     case: dict[str, CaseTable] = {}
     """Ways to drive it, by name; a lone port needs none."""
+
+    @property
+    def pattern_only(self) -> bool:
+        """Whether there is no metal: an array of elements whose pattern alone is known."""
+        return self.array is not None and self.array.element is not None and not (self.wire or self.sheet)
 
 
 def _tables_at(place: tuple[Any, ...]) -> type[BaseModel]:
@@ -429,7 +434,7 @@ def _without_faults(content: dict[str, Any], problems: list[Any]) -> dict[str, A
         if isinstance(here, dict):
             here.pop(last, None)
             if problem["type"] == "missing":
-                here[last] = {} if last in ("wire", "port") else "?"
+                here[last] = {} if last == "wire" else "?"
     return mended
 
 

@@ -184,9 +184,13 @@ def drive_table(driven: Driven) -> Group:
 
 
 def budget_table(driven: Driven) -> Group:
-    """Where every watt goes."""
+    """Where every watt goes; what many wires or sheets take, together."""
     table = _table([("part", False), ("W", True), ("%", True)])
-    for part, row in driven.budget().iterrows():
+    parts = driven.budget()
+    kinds = {kind: parts.index.str.startswith(f"metal of {kind} ") for kind in ("wire", "sheet")}
+    together = {str(p): f"metal of {many.sum()} {kind}s" for kind, many in kinds.items() if many.sum() > _MOST_ROWS
+                for p in parts.index[many]}  # fmt: skip
+    for part, row in parts.groupby(lambda name: together.get(name, name), sort=False).sum().iterrows():
         table.add_row(str(part), f"{row['power_W']:.4g}", f"{100 * row['share']:.2f}")
     return _titled("where the power goes", table)
 
@@ -267,6 +271,55 @@ def difference_tables(
         unit = "" if row["unit"] == "1" else str(row["unit"])
         table.add_row(str(figure), _number(row["before"]), _number(row["after"]), f"{row['change']:+.3f}", unit)
     yield _titled(f"figures that moved, {note}", table)
+
+
+def beam_table(figures: pd.DataFrame, title: str) -> Group:
+    """Beams side by side: a row for each figure, as `arrays.beam_figures` names them."""
+    table = _table([("figure", False), *((str(name), True) for name in figures.columns), ("unit", False)])
+    for name, row in figures.iterrows():
+        words, unit = _named(str(name))
+        table.add_row(
+            words,
+            *(f"{v:.0f}" if name == "grating_lobes" and v == v else _number(round(v, 6) + 0.0) for v in row),
+            unit,
+        )
+    return _titled(title, table)
+
+
+def trial_table(percentiles: pd.DataFrame, title: str) -> Group:
+    """What errors leave of a beam."""
+    table = _table([("figure", False), *((str(name), True) for name in percentiles.columns), ("unit", False)])
+    for name, row in percentiles.iterrows():
+        words, unit = _named(str(name))
+        table.add_row(words, *map(_number, row), unit)
+    return _titled(title, table)
+
+
+def link_table(link: pd.DataFrame, title: str) -> Group:
+    """What amplifiers make of a beam, against the angle it is steered to."""
+    names = ["steered to, deg", "EIRP, dBW", "G/T, dB/K", "sent, W"]
+    table = _table([(name, True) for name in names])
+    # Every other is enough to read.
+    for angle, row in link.iloc[:: 2 if len(link) > _MOST_ROWS else 1].iterrows():
+        table.add_row(f"{angle:g}", *(f"{v:.2f}" for v in row.iloc[:2]), f"{row['sent_W']:.4g}")
+    return _titled(title, table)
+
+
+def lobe_table(lobes: pd.DataFrame, title: str) -> Group:
+    """Where grating lobes are."""
+    table = _table([(name, True) for name in ("u", "v", "theta, deg", "phi, deg", "element there, dB")])
+    for _, row in lobes.iterrows():
+        places = [f"{row[key]:.{digits}f}" for key, digits in (("u", 3), ("v", 3), ("theta_deg", 1), ("phi_deg", 1))]
+        table.add_row(*places, f"{row['level_dB']:.2f}")
+    return _titled(title, table)
+
+
+def _named(figure: str) -> tuple[str, str]:
+    """A column such as "beamwidth_E_deg" in words, and its unit."""
+    words, _, unit = figure.rpartition("_")
+    if unit not in ("deg", "dB", "dBi"):
+        return figure.replace("_", " "), ""
+    return words.replace("_", " "), unit
 
 
 def cut_table(table: pd.DataFrame, title: str) -> Group:

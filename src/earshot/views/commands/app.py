@@ -17,6 +17,7 @@ COMMANDS = (
     "demo",
     "new",
     "check",
+    "beams",
     "solve",
     "show",
     "plot",
@@ -48,7 +49,7 @@ class _Commands(TyperGroup):
 app = typer.Typer(
     name="earshot",
     cls=_Commands,
-    help="Wire antennas by the method of moments.",
+    help="Wire and patch antennas and their arrays, by the method of moments.",
     no_args_is_help=True,
     pretty_exceptions_enable=False,
     rich_markup_mode=None,

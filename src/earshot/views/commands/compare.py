@@ -19,7 +19,7 @@ from ...network.trace import Trace
 from ...units import engineering
 from ..tables import comparison_table
 from .options import Format, Frequencies, Json, Readouts, changed, changes_of, elsewhere, known_format, load
-from .plot import cuts_of, save_figures
+from .plot import planes_of, save_figures
 from .runs import Run, joined, opened, run
 from .screen import complain, show, show_json
 
@@ -159,7 +159,7 @@ def _draw(entries: list[_Entry], out: Path, ending: str, at: list[str]) -> list[
         figures["smith"] = lambda: plots.smith(*known, labels=names, at=at)
     runs = [(e.label, e.run) for e in entries if e.run is not None]
     if runs:
-        planes, angles = cuts_of(runs[0][1])
+        planes, angles = planes_of(runs[0][1].cases[0].case.cuts)
         # One cut in a circle is enough when several models lie over one another.
         planes = planes[:1] or ([] if any(angles.values()) else ["E"])
         fields = [r.cases[0].field for _, r in runs]

@@ -46,5 +46,5 @@ def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
         show_json(as_json(result))
     else:
         show(*paragraphs([findings_table(findings, file.title), *tables(result)]))
-    written = [*write_all(result, out), *draw(result, figures_for(result.solution.antenna), out, "png")]
+    written = [*write_all(result, out), *draw(result, figures_for(result), out, "png")]
     complain(f"{len(written)} files written to {out}; now try: earshot solve {out}/buoy_monopole.toml")

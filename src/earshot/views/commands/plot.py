@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 from typing import Annotated, Any
@@ -11,6 +11,8 @@ from typing import Annotated, Any
 import numpy as np
 import typer
 
+from ...answers.cases import Cut
+from ...arrays.scanning import facing_of, in_words
 from ...arrays.solved import SolvedArray, port_places
 from ...arrays.weights import Weights
 from ...constants import wavelength
@@ -18,7 +20,8 @@ from ...errors import UsageError, unknown
 from ...fields.near import NearField, plane_of_points
 from ...files.atomic import folder as make_folder
 from ...files.atomic import write_atomically
-from ...geometry.antenna import Antenna
+from ...files.design_file import FileBuild
+from ...files.ideal_array import ideal_array
 from ...media.stack import Stack
 from ...running import report
 from .options import Format, Frequencies, Json, ModelPath, Readouts, Sets, known_format
@@ -45,6 +48,7 @@ FIGURES = (
     "layout",
     "beam-map",
     "scan",
+    "ideal",
     "figures",
 )
 
@@ -133,14 +137,24 @@ def waves_of(result: Run) -> Weights:
 def scan_figure(result: Run, plots: Any) -> Any:
     """The match against scan, from the beam of the first case towards the axis the elements are spread over most."""
     of = solved_array(result)
-    axis = int(np.ptp(of.layout.positions, axis=0).argmax())
-    theta, phi = result.cases[0].field.peak
-    facing = np.array([np.sin(theta) * np.cos(phi), np.sin(theta) * np.sin(phi), np.cos(theta)])
-    facing[axis] = 0.0
-    if np.linalg.norm(facing) < 1e-6:
-        facing = np.eye(3)[2 if axis != 2 else 0]
-    table = of.scan(Weights(np.abs(waves_of(result).values)), facing=facing, along=np.eye(3)[axis])
-    return plots.scan(table, title=result.solution.antenna.name, towards=f"towards {'xyz'[axis]}")
+    facing, along = facing_of(of.layout, result.cases[0].field.peak)
+    table = of.scan(Weights(np.abs(waves_of(result).values)), facing=facing, along=along)
+    return plots.scan(
+        table, title=result.solution.antenna.name, towards=f"from {in_words(facing)} towards {in_words(along)}"
+    )
+
+
+def ideal_figure(result: Run, plots: Any) -> Any:
+    """The first case's beam as solved, over the same without coupling; raises UsageError where it is none of an array.
+
+    In the cuts it names.
+    """
+    case, driven = result.cases[0].case, result.cases[0].driven
+    beam = ideal_array(result.file, driven.frequency).beam(case.name)
+    solved = replace(result.cases[0].field, label=f"{case.name}, with coupling")
+    planes, angles = planes_of(case.cuts)
+    return plots.cartesian([solved, replace(beam.field, label=f"{case.name}, without")], *planes, **angles,
+                           quantity="realized_gain")  # fmt: skip
 
 
 def figures_table(result: Run) -> Any:
@@ -149,9 +163,9 @@ def figures_table(result: Run) -> Any:
     return result.solution.figures(dict(case.sources) or None, terminations=case.terminations)
 
 
-def cuts_of(result: Run) -> tuple[list[str], dict[str, Any]]:
-    """Every cut the first case names, as figures of cuts take them: planes, and elevations and azimuths."""
-    cuts = result.cases[0].case.cuts
+def planes_of(cuts: Iterable[Cut]) -> tuple[list[str], dict[str, Any]]:
+    """Cuts as figures take them: planes, and elevations and azimuths."""
+    cuts = list(dict.fromkeys(cuts))
     return [c.plane for c in cuts if c.plane is not None], {
         "elevation": [c.elevation for c in cuts if c.elevation is not None],
         "azimuth": [c.azimuth for c in cuts if c.azimuth is not None],
@@ -163,7 +177,7 @@ def drawings(wishes: Wishes) -> dict[str, Callable[[Run], Any]]:
     from .. import plots
 
     def with_cuts(draw: Callable[..., Any], result: Run, **more: Any) -> Any:
-        planes, angles = cuts_of(result)
+        planes, angles = planes_of(result.cases[0].case.cuts)
         return draw(result.cases[0].field, *planes, **angles, **more)
 
     at = wishes.at
@@ -189,18 +203,22 @@ def drawings(wishes: Wishes) -> dict[str, Callable[[Run], Any]]:
         "layout": lambda r: plots.layout(port_places(r.solution.antenna), waves_of(r), label=r.solution.antenna.name),
         "beam-map": lambda r: plots.beam_map(r.cases[0].field),
         "scan": lambda r: scan_figure(r, plots),
+        "ideal": lambda r: ideal_figure(r, plots),
         "figures": lambda r: plots.figures(figures_table(r), label=r.solution.antenna.name),
     }
 
 
-def figures_for(antenna: Antenna) -> list[str]:
-    """The figures there are of an antenna: along wires for wires, of surface currents for sheets."""
+def figures_for(result: Run) -> list[str]:
+    """The figures there are of a solution: along wires for wires, of surface currents for sheets, beams for arrays."""
+    antenna, build = result.solution.antenna, result.file.design.build
     printed = isinstance(antenna.medium, Stack)
     # Along a probe the current is of one strength.
     missing = {"currents", "charge"} if printed or not antenna.wires else set()
     missing |= set() if antenna.sheets else {"surface", "animation"}
     missing |= set() if antenna.medium.has_plane and not printed else {"along-ground"}
     missing |= set() if len(antenna.ports) > 1 else {"layout", "beam-map", "scan"}
+    own = build.table.array if isinstance(build, FileBuild) else None
+    missing |= set() if own is not None and result.cases[0].case.name in own.beam else {"ideal"}
     return [name for name in FIGURES if name not in missing]
 
 
@@ -240,7 +258,8 @@ def plot(
 
     Figures: geometry, vswr, impedance, return-loss, scattering, smith, polar, cartesian, sphere, pattern, currents and
     charge (of wires), surface and animation (of currents on sheets), near, along-ground (over a plane or earth),
-    layout, beam-map and scan (of several ports), figures. Patterns, currents and near fields are the first case's.
+    layout, beam-map and scan (of several ports), ideal (a file's array, over the same without coupling), figures.
+    Patterns, currents and near fields are the first case's.
     """
     for name in kinds or []:
         if name not in FIGURES:
@@ -250,7 +269,7 @@ def plot(
     known_format(ending)
     result = opened(path, sets, frequency)
     make_folder(out)
-    written = draw(result, kinds or figures_for(result.solution.antenna), out, ending, Wishes(at or (), scale, reach))
+    written = draw(result, kinds or figures_for(result), out, ending, Wishes(at or (), scale, reach))
     if json:
         show_json({"figures": [str(p) for p in written]})
     else:

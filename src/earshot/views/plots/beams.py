@@ -14,6 +14,7 @@ from matplotlib.patches import Circle
 
 from ...arrays.array import Array
 from ...arrays.layouts import Layout
+from ...arrays.scanning import in_words
 from ...arrays.trials import Trials
 from ...arrays.weights import Weights
 from ...errors import UsageError
@@ -137,7 +138,7 @@ def beam_map(given: FarField | Any, *, span: float = 40.0, lobes: pd.DataFrame |
     return figure
 
 
-def envelope(trials: Trials, phi: str | float = "0 deg", *, span: float = 60.0) -> Figure:
+def envelope(trials: Trials, phi: str | float | None = None, *, span: float = 60.0) -> Figure:
     """What errors leave of a beam: gain along a half circle, 5 to 95 percent of trials as a band, and the beam."""
     cut = trials.envelope(phi)
     angle = cut.angle.values
@@ -152,7 +153,8 @@ def envelope(trials: Trials, phi: str | float = "0 deg", *, span: float = 60.0) 
         axes.set_xlim(-90, 90)
         axes.set_ylim(top - span, top + 3)
         axes.set_xticks(range(-90, 91, 30))
-        axes.set_xlabel(f"angle from the zenith along azimuth {cut.attrs['phi_deg']:g}°, degrees")
+        facing, along = (in_words(cut.attrs[name]) for name in ("facing", "along"))
+        axes.set_xlabel(f"angle from {facing} towards {along}, degrees")
         axes.set_ylabel("gain, dBi")
         legend_above(axes)
         heading(figure, f"{trials.array.label}: with errors", f"{cut.attrs['trials']} trials at "
@@ -190,4 +192,27 @@ def scan(*tables: pd.DataFrame, labels: tuple[str, ...] = (), title: str = "arra
             f"{title}: match and gain against scan",
             f"phases from the places alone{f', {towards}' if towards else ''}",
         )
+    return figure
+
+
+def link(table: pd.DataFrame, *, title: str = "array") -> Figure:
+    """EIRP and G/T against the angle steered to, as `link_figures` gives them."""
+    with look():
+        figure = sheet()
+        upper = figure.add_axes((0.085, 0.53, 0.885, 0.36))
+        lower = figure.add_axes((0.085, 0.125, 0.885, 0.34), sharex=upper)
+        angle = np.asarray(table.index, float)
+        for n, (axes, column, words) in enumerate(
+            ((upper, "EIRP_dBW", "EIRP, dBW"), (lower, "G_over_T_dB_per_K", "G/T, dB/K"))
+        ):
+            level = table[column].to_numpy(float)
+            axes.plot(angle, level, color=LINES[n], linestyle="-", marker="o", markersize=4)
+            # A null on the way does not flatten the rest.
+            axes.set_ylim(max(level.min() - 1.0, level.max() - 30.0), level.max() + 1.0)
+            axes.set_ylabel(words)
+        upper.tick_params(labelbottom=False)
+        upper.set_xlim(angle.min(), angle.max())
+        lower.set_xlabel("steered to, degrees from where it faces")
+        heading(figure, f"{title}: link figures against scan", f"at most {engineering(table['sent_W'].max(), 'W', 3)} "
+                "into the elements together")  # fmt: skip
     return figure
