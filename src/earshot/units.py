@@ -179,6 +179,8 @@ def evaluate(
         raise UnitError(f"{what}: in '{text}' {unknown('value', name, names)}") from None
     except pint.DimensionalityError as problem:
         raise UnitError(f"{what}: '{text}' mixes unlike quantities ({problem})") from None
+    except pint.OffsetUnitCalculusError:
+        raise UnitError(f"{what}: '{text}' is on a scale such as dB: write it in plain units, such as watts") from None
     except ZeroDivisionError:
         raise UnitError(f"{what}: '{text}' divides by zero") from None
     except (simpleeval.InvalidExpression, SyntaxError, TypeError, ValueError, OverflowError) as problem:
@@ -231,6 +233,10 @@ def _si(result: Any, text: str, what: str) -> Quantity:
     return found
 
 
+def _a(kind: str) -> str:
+    return f"an {kind}" if kind[0] in "aeiou" else f"a {kind}"
+
+
 def read(
     value: str | float,
     kind: str,
@@ -253,15 +259,15 @@ def read(
         if found.kind == kind or found == Quantity(0.0, "number"):
             return found.si
         if found.kind == "number":
-            raise UnitError(f"{what}: '{value}' has no unit; a {kind} needs one, such as {_EXAMPLES[kind]}")
-        raise UnitError(f"{what}: '{value}' is a {found.kind}; a {kind} is needed, such as {_EXAMPLES[kind]}")
+            raise UnitError(f"{what}: '{value}' has no unit; {_a(kind)} needs one, such as {_EXAMPLES[kind]}")
+        raise UnitError(f"{what}: '{value}' is {_a(found.kind)}; {_a(kind)} is needed, such as {_EXAMPLES[kind]}")
     if isinstance(value, bool) or (not isinstance(value, int | float) and not hasattr(value, "__float__")):
-        raise UnitError(f"{what}: {value!r} is not a {kind}; write it like {_EXAMPLES[kind]}")
+        raise UnitError(f"{what}: {value!r} is not {_a(kind)}; write it like {_EXAMPLES[kind]}")
     number = float(value)
     if not math.isfinite(number):
         raise UnitError(f"{what}: {number} is not a {kind}; a finite value is needed")
     if not bare and kind != "number" and number != 0.0:
-        raise UnitError(f"{what}: {value} has no unit; a {kind} needs one, such as {_EXAMPLES[kind]}")
+        raise UnitError(f"{what}: {value} has no unit; {_a(kind)} needs one, such as {_EXAMPLES[kind]}")
     return number
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -109,7 +109,11 @@ def read_beam(
     assert table.array is not None
     beam, what = table.array.beam[name], f"array.beam.{name}"
     hertz = texts.hertz(table.frequency if beam.frequency is None else beam.frequency, f"{what}.frequency")
-    weights = _weights(texts, beam, layout, hertz, what, names)
+    front_only = medium.has_plane
+    if table.array.element is not None:
+        front_only = read_element(texts, table.array.element, names).front_only
+    array = Array(layout, replace(isotropic(), front_only=front_only), what)
+    weights = _weights(texts, beam, array, hertz, what, names)
     cuts = tuple(read_cut(texts, text, what, medium) for text in beam.cuts)
     return FedBeam(name, weights, hertz, texts.quantity(beam.power, "power", f"{what}.power"), cuts)
 
@@ -167,8 +171,7 @@ def read_hardware(texts: Texts, table: ArrayTable, names: Quantities) -> Hardwar
     return Hardware(errors, count, seed, chain, temperature)
 
 
-def _weights(texts: Texts, beam: BeamTable, layout: Layout, hertz: float, what: str, names: Quantities) -> Weights:
-    array = Array(layout, isotropic(), what)
+def _weights(texts: Texts, beam: BeamTable, array: Array, hertz: float, what: str, names: Quantities) -> Weights:
     options = {
         key: float(getattr(beam, key)) for key in ("side_lobe", "edge", "orders") if getattr(beam, key) is not None
     }
@@ -176,6 +179,10 @@ def _weights(texts: Texts, beam: BeamTable, layout: Layout, hertz: float, what: 
         weights = array.fitting(read_weights(texts.folder / beam.weights))
     elif beam.taper == "uniform" and not options:
         weights = array.uniform()
+    elif array.layout.lattice is None and not beam.from_middle:
+        raise DesignFileError(
+            f"{texts.name}: {what}.taper: the elements are on no lattice: write from_middle = true, or give weights"
+        )
     else:
         weights = array.tapered(beam.taper, round_=beam.from_middle, **options)
 
@@ -188,6 +195,11 @@ def _weights(texts: Texts, beam: BeamTable, layout: Layout, hertz: float, what: 
         raise DesignFileError(f"{texts.name}: {what}.delays: there is no direction to steer to: give one")
     if beam.bits is not None or beam.amplitude_step is not None:
         weights = weights.quantised(beam.bits, amplitude_step=beam.amplitude_step)
+    wrong = [n for n in beam.failed if not 1 <= n <= len(array)]
+    if wrong:
+        raise DesignFileError(
+            f"{texts.name}: {what}.failed: there is no element {wrong[0]}: they are 1 to {len(array)}"
+        )
     return weights.without(n - 1 for n in beam.failed) if beam.failed else weights
 
 

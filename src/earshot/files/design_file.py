@@ -221,7 +221,13 @@ def design_from_text(text: str, name: str, folder: Path) -> DesignFile:
                 metals[metal] = read_metal(texts, table, where, metal)
     if not (table.port or table.pattern_only or any(fault.place.startswith("port") for fault in faults)):
         texts.faults.append(Fault("port", f"{name}: port is missing: add it"))
-    if not table.pattern_only:
+    if table.pattern_only:
+        spare = [kind for kind in ("port", "load", "terminal", "line", "stub", "case") if getattr(table, kind)]
+        texts.faults += [
+            Fault(kind, f"{name}: {kind}: there are no wires or sheets for it, only array.element: leave it out")
+            for kind in spare
+        ]
+    else:
         built(texts, table, known, metals, medium)
     _dimensions(texts, table, known)
     frequencies = read_frequencies(texts, table)

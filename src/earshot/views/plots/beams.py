@@ -131,9 +131,8 @@ def beam_map(given: FarField | Any, *, span: float = 40.0, lobes: pd.DataFrame |
         bar = figure.colorbar(picture, cax=figure.add_axes((0.87, 0.2, 0.018, 0.6)))
         bar.set_label("gain, dBi")
         bar.outline.set_visible(False)
-        foot = "rings: angle from the zenith; line: half power" + (
-            "; squares: grating lobes" if lobes is not None else ""
-        )
+        marked = lobes is not None and len(lobes) > 0
+        foot = "rings: angle from the zenith; line: half power" + ("; squares: grating lobes" if marked else "")
         heading(figure, f"{field.label}: gain at {engineering(field.frequency, 'Hz', 6)}, peak {top:.2f} dBi", foot)
     return figure
 
