@@ -26,8 +26,12 @@ from .fields.near import NearField as NearField
 from .fields.near import box_of_points as box_of_points
 from .fields.near import line_of_points as line_of_points
 from .fields.near import plane_of_points as plane_of_points
+from .files.array_tables import read_layout as read_layout
+from .files.array_tables import read_pattern as read_pattern
+from .files.array_tables import read_weights as read_weights
 from .files.curves import read_network as read_network
 from .files.design_file import read_design as read_design
+from .files.ideal_array import ideal_array as ideal_array
 from .files.results import read_results as read_results
 from .files.tables import write as write
 from .files.triangles import read_triangles as read_triangles

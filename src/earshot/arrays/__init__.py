@@ -12,7 +12,6 @@ from .layouts import (
     grid,
     hexagon,
     line,
-    read_layout,
     ring,
     rings,
     scattered,
@@ -24,7 +23,7 @@ from .sums import array_factor
 from .synthesis import under_mask
 from .tapers import line_taper, round_taper, tapers
 from .trials import Errors, Trials, trials
-from .weights import Weights, read_weights
+from .weights import Weights
 
 __all__ = [
     "Array",
@@ -53,8 +52,6 @@ __all__ = [
     "line_taper",
     "link_figures",
     "port_places",
-    "read_layout",
-    "read_weights",
     "repeated",
     "ring",
     "rings",

@@ -8,7 +8,6 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -18,7 +17,6 @@ from .. import units
 from ..constants import WAVE_IMPEDANCE, wavelength
 from ..errors import UsageError
 from ..fields.far import FarField
-from .tables import read_table
 
 if TYPE_CHECKING:
     import xarray as xr
@@ -154,13 +152,11 @@ def solved_element(field: FarField, name: str = "") -> Element:
     return Element(name or field.label or "solved", pattern, front_only=field.half_space, size=size)
 
 
-def tabulated(samples: xr.Dataset | str | Path, name: str = "tabulated") -> Element:
+def tabulated(samples: xr.Dataset, name: str = "tabulated") -> Element:
     """A measured or computed pattern on a grid of θ and φ, in degrees, as an element of one watt.
 
-    samples: as `FarField.sphere` gives them (e_theta, e_phi), or a CSV file with columns theta_deg, phi_deg and either
-    e_theta_re, e_theta_im, e_phi_re, e_phi_im or gain_dBi alone, which is taken to be polarised along θ and without
-    phase. The grid reaches from θ = 0 to 90 or 180 and right round in φ; between its lines it is a bicubic spline.
-    Raises UsageError for a grid with gaps.
+    samples: as `FarField.sphere` gives them (e_theta, e_phi), from θ = 0 to 90 or 180 and right round in φ; between the
+    grid's lines it is a bicubic spline. Raises UsageError for a grid with gaps.
     """
     from scipy.interpolate import RectBivariateSpline
 
@@ -218,30 +214,9 @@ def tabulated(samples: xr.Dataset | str | Path, name: str = "tabulated") -> Elem
     return Element(name, pattern, front_only)
 
 
-def _grid_of(samples: xr.Dataset | str | Path, name: str) -> tuple[Floats, Floats, list[Complexes]]:
-    if not isinstance(samples, str | Path):
-        for needed in ("e_theta", "e_phi"):
-            if needed not in samples:
-                raise UsageError(f"pattern '{name}': the samples have no {needed}: give what FarField.sphere gives")
-        fields = [np.asarray(samples[n].transpose("theta", "phi").values, complex) for n in ("e_theta", "e_phi")]
-        return np.asarray(samples.theta.values, float), np.asarray(samples.phi.values, float), fields
-    table = read_table(samples, "pattern")
-    whole = ["e_theta_re", "e_theta_im", "e_phi_re", "e_phi_im"]
-    names = ["theta_deg", "phi_deg", *(whole if whole[0] in table else ["gain_dBi"])]
-    missing = [n for n in names if n not in table]
-    if missing:
-        raise UsageError(f"pattern {samples}: it has no column {missing[0]}; there are: {', '.join(table.columns)}")
-    if table[names].isna().to_numpy().any():
-        row = int(np.flatnonzero(table[names].isna().any(axis=1))[0])
-        raise UsageError(f"pattern {samples}: row {row + 1} is not complete: fill it or take it out")
-    square = table.pivot_table(index="theta_deg", columns="phi_deg", values=names[2:], aggfunc="first")
-    if square.isna().to_numpy().any():
-        lines, columns = np.nonzero(square[names[2]].isna().to_numpy())
-        at = square.index[lines[0]], square[names[2]].columns[columns[0]]
-        raise UsageError(f"pattern {samples}: there is nothing at θ = {at[0]:g}, φ = {at[1]:g} deg: the grid has gaps")
-    theta, phi = (np.asarray(x, float) for x in (square.index, square[names[2]].columns))
-    if len(names) == 3:
-        level = 10.0 ** (square["gain_dBi"].to_numpy(float) / 20.0) + 0j
-        return theta, phi, [level, np.zeros_like(level)]
-    parts = [square[n].to_numpy(float) for n in whole]
-    return theta, phi, [parts[0] + 1j * parts[1], parts[2] + 1j * parts[3]]
+def _grid_of(samples: xr.Dataset, name: str) -> tuple[Floats, Floats, list[Complexes]]:
+    for needed in ("e_theta", "e_phi"):
+        if needed not in samples:
+            raise UsageError(f"pattern '{name}': the samples have no {needed}: give what FarField.sphere gives")
+    fields = [np.asarray(samples[n].transpose("theta", "phi").values, complex) for n in ("e_theta", "e_phi")]
+    return np.asarray(samples.theta.values, float), np.asarray(samples.phi.values, float), fields

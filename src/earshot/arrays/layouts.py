@@ -9,7 +9,6 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -17,7 +16,6 @@ from numpy.typing import ArrayLike, NDArray
 
 from .. import units
 from ..errors import UsageError
-from .tables import numbers_of, read_table
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -289,25 +287,3 @@ def scattered(count: int, width: str | float, depth: str | float, least: str | f
     raise UsageError(
         f"scattered: only {len(found)} of {n} elements fit {least} apart: make the area larger or the distance less"
     )
-
-
-def read_layout(path: str | Path) -> Layout:
-    """A layout from a table (CSV) as `Layout.to_frame` gives it: x_m, y_m and, if there, z_m, angles and group.
-
-    Raises UsageError naming the row and column that is at fault.
-    """
-    table = read_table(path, "layout")
-    known = ["x_m", "y_m", "z_m", "azimuth_deg", "elevation_deg", "roll_deg", "group"]
-    for name in ("x_m", "y_m"):
-        if name not in table:
-            raise UsageError(f"layout {path}: it has no column {name}; there are: {', '.join(map(str, table.columns))}")
-    numbers = numbers_of(table, known, path, "layout")
-    count = len(table)
-    positions = np.stack([numbers.get(n, np.zeros(count)) for n in known[:3]], axis=1)
-    turned = any(name in numbers for name in known[3:6])
-    azimuth, elevation, roll = (
-        numbers.get(n, np.full(count, x)) for n, x in zip(known[3:6], (0.0, 90.0, 180.0), strict=True)
-    )
-    turns = facing_turns(azimuth, elevation, roll) if turned else None
-    groups = numbers["group"].astype(np.int64) if "group" in numbers else None
-    return Layout(positions, turns, groups)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -13,7 +12,6 @@ from numpy.typing import ArrayLike, NDArray
 
 from .. import units
 from ..errors import UsageError
-from .tables import numbers_of, read_table
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -122,17 +120,3 @@ class Weights:
         names = ["amplitude", "amplitude_dB", "phase_deg", "delay_s"]
         columns = [size, level, np.degrees(np.angle(self.values)), self.delays]
         return pd.DataFrame(dict(zip(names, columns, strict=True)))
-
-
-def read_weights(path: str | Path) -> Weights:
-    """Weights from a table (CSV) with columns amplitude or amplitude_dB, phase_deg and, if there, delay_s.
-
-    Raises UsageError naming the row and column that is at fault.
-    """
-    table = read_table(path, "weights")
-    if not {"amplitude", "amplitude_dB", "phase_deg"} & set(table.columns):
-        raise UsageError(f"weights {path}: it has neither amplitude, amplitude_dB nor phase_deg")
-    columns = numbers_of(table, ("amplitude", "amplitude_dB", "phase_deg", "delay_s"), path, "weights")
-    size = columns.get("amplitude", 10.0 ** (columns.get("amplitude_dB", np.zeros(len(table))) / 20.0))
-    phase = columns.get("phase_deg", np.zeros(len(table)))
-    return Weights(size * np.exp(1j * np.radians(phase)), columns.get("delay_s"))

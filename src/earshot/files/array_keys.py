@@ -11,17 +11,18 @@ from ..answers.cases import Case, Cut
 from ..arrays import layouts
 from ..arrays.array import Array
 from ..arrays.chain import Chain
-from ..arrays.elements import Element, cosine, half_wave_dipole, isotropic, tabulated, two_slots
+from ..arrays.elements import Element, cosine, half_wave_dipole, isotropic, two_slots
 from ..arrays.layouts import Layout
 from ..arrays.solved import repeated
 from ..arrays.trials import Errors
-from ..arrays.weights import Weights, read_weights
+from ..arrays.weights import Weights
 from ..errors import DesignFileError, unknown
 from ..geometry.antenna import Antenna
 from ..geometry.design import Quantities
 from ..media.surroundings import Medium
 from ..network.sources import Source
 from .array_schema import ArrayTable, BeamTable, ElementTable
+from .array_tables import read_layout, read_pattern, read_weights
 from .case_keys import read_cut
 from .schema import DesignTable
 from .texts import Texts
@@ -57,7 +58,7 @@ def read_array(texts: Texts, table: ArrayTable, names: Quantities) -> Layout:
         return layouts.arc(r.count, length(r.radius, "radius"), angle(r.span, "span"), outward=r.outward)
     if table.hexagon is not None:
         return layouts.hexagon(table.hexagon.rings, length(table.hexagon.spacing, "spacing"))
-    return layouts.read_layout(texts.folder / str(table.places))
+    return read_layout(texts.folder / str(table.places))
 
 
 def repeated_over(texts: Texts, table: DesignTable, antenna: Antenna, names: Quantities) -> Antenna:
@@ -140,7 +141,7 @@ def read_element(texts: Texts, table: ElementTable, names: Quantities) -> Elemen
         raise DesignFileError(
             f"{texts.name}: {what}.kind: {unknown('element', table.kind, ELEMENTS)}, or the name of a table (.csv)"
         )
-    return tabulated(texts.folder / table.kind, table.kind)
+    return read_pattern(texts.folder / table.kind)
 
 
 def read_hardware(texts: Texts, table: ArrayTable, names: Quantities) -> Hardware:
