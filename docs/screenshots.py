@@ -49,14 +49,15 @@ def pictures() -> None:
         laid_over = "tag_receiver.toml roof_meter.csv --set driven='0.93 m' --at '150.1 MHz'"
         terminal("compare.png", f"earshot compare {laid_over}")
         terminal("diff.png", "earshot diff tag_receiver.toml --round '1 cm'", "earshot cut-list tag_receiver.toml")
-        quiet("earshot plot results.nc geometry impedance smith polar pattern figures --out figures "
+        terminal("beams.png", "earshot beams tag_line.toml")
+        quiet("earshot plot results.nc impedance smith polar pattern --out figures "
               "--at '150.1 MHz' --scale compressed")  # fmt: skip
         quiet("earshot plot mainland_patch.toml geometry --out patch")
         quiet("earshot plot mainland_guide.toml near --out guide")
         quiet("earshot plot uplink_patch.toml surface --out uplink")
         quiet("earshot plot tag_line.toml beam-map scan -f '150.1 MHz' --out line")
         quiet("earshot compare shore_receiver.toml --set height='3 m' --over sea --over 'perfect plane' --out shore")
-        for name in ("impedance", "smith", "polar", "pattern", "figures"):
+        for name in ("impedance", "smith", "polar", "pattern"):
             shutil.copy(f"figures/{name}.png", HERE)
         for source, name in (
             ("findings.png", "findings.png"),

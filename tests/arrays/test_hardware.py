@@ -177,3 +177,41 @@ def test_a_tabulated_gain_is_read(tmp_path):
     (tmp_path / "gap.csv").write_text(with_gap)
     with pytest.raises(es.UsageError, match="gap between θ = 35 and 55 deg"):
         es.read_pattern(tmp_path / "gap.csv")
+
+
+@pytest.mark.parametrize(
+    ("axis", "along", "theta", "phi"),
+    [("y", "z", 90, -30), ("z", "z", 70, 0), ("x", "z", 90, 100), ("y", "x", 25, 90), ("z", "x", 60, 200)],
+)
+def test_trials_look_where_a_line_sends(axis, along, theta, phi):
+    """Without errors every trial is the beam itself, wherever the line lies and its elements send."""
+    array = arrays.Array(arrays.line(7, 0.45 * WAVE, axis), arrays.half_wave_dipole(along))
+    weights = array.steered(
+        array.tapered("chebyshev", side_lobe=25), frequency=HERTZ, theta=f"{theta} deg", phi=f"{phi} deg"
+    )
+    beam, exact = array.beam(HERTZ, weights), arrays.trials(array, weights, arrays.Errors(), frequency=HERTZ, count=2)
+    assert exact.wanted["gain_dBi"] == pytest.approx(10 * math.log10(float(beam.gain(*beam.peak))), abs=0.02)
+    assert exact.wanted["pointing_deg"] == pytest.approx(0.0, abs=0.05)
+    assert exact.wanted["side_lobe_dB"] < -15
+    cut = exact.envelope()
+    assert float(cut["nominal"].max()) == pytest.approx(exact.wanted["gain_dBi"], abs=0.02)
+    assert np.allclose(10 ** (cut["p50"] / 10), 10 ** (cut["nominal"] / 10), atol=1e-5)
+
+
+def test_trials_look_where_panels_and_rings_send():
+    upright = arrays.grid(6, 4, WAVE / 2).turned("90 deg", "y")
+    panel = arrays.Array(upright, arrays.cosine())
+    flat = arrays.Array(arrays.grid(6, 4, WAVE / 2), arrays.cosine())
+    one, two = (
+        arrays.trials(a, a.tapered("taylor"), arrays.Errors(phase="8 deg"), frequency=HERTZ, count=30)
+        for a in (panel, flat)
+    )
+    order = ["beamwidth_y_deg", "beamwidth_x_deg"]
+    assert np.allclose(one.table[order], two.table[order[::-1]], atol=0.02)
+    assert np.allclose(one.table["gain_dBi"], two.table["gain_dBi"], atol=0.02)
+    assert np.allclose(one.axes[:, 2], [1, 0, 0])
+    ring = arrays.Array(arrays.ring(9, 0.8 * WAVE, outward=False), arrays.half_wave_dipole("z"))
+    weights = ring.steered(frequency=HERTZ, theta="90 deg", phi="40 deg")
+    seen, beam = arrays.trials(ring, weights, arrays.Errors(), frequency=HERTZ, count=2), ring.beam(HERTZ, weights)
+    assert seen.wanted["gain_dBi"] == pytest.approx(10 * math.log10(float(beam.gain(*beam.peak))), abs=0.02)
+    assert math.degrees(math.atan2(*seen.axes[1::-1, 2])) == pytest.approx(40.0, abs=0.5)
