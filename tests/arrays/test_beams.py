@@ -248,3 +248,18 @@ def test_a_mask_is_met_as_well_as_chebyshev_can():
     assert 10 * math.log10(float(beam.intensity(math.asin(0.5), math.pi)) / main) < -54.5
     with pytest.raises(es.UsageError, match="for 3 levels"):
         arrays.under_mask(array, ways, [1, 2, 3], frequency=HERTZ, towards=way)
+
+
+def test_power_by_polarisation_adds_up():
+    """Three pairs of polarisations, each the whole; a crossed pair in quadrature sends both hands, one to each side."""
+    dipoles = arrays.Array(
+        arrays.Layout([[0, 0, 0], [0, 0, 1e-6]], [np.eye(3), arrays.layouts.rotation("90 deg", "z")]),
+        arrays.half_wave_dipole(),
+    )
+    field = dipoles.beam(300e6, arrays.Weights([1, 1j]))
+    power = field.radiated_by_polarisation()
+    for pair in (("theta", "phi"), ("rhcp", "lhcp"), ("co", "cross")):
+        assert power[pair[0]] + power[pair[1]] == pytest.approx(field.radiated, rel=1e-9)
+    assert power["rhcp"] == pytest.approx(power["lhcp"], rel=1e-6)
+    upright = arrays.Array(arrays.line(3, 0.4), arrays.half_wave_dipole("z")).beam(300e6)
+    assert upright.radiated_by_polarisation()["phi"] == pytest.approx(0.0, abs=1e-12)

@@ -43,6 +43,9 @@ azimuth = "90 deg - steer"
 taper = "chebyshev"
 side_lobe = 20
 bits = 6
+phase_offset = "2 deg"
+amplitude_step = 0.5
+least_amplitude = 20
 failed = [3]
 """
 
@@ -65,7 +68,7 @@ def test_a_file_repeats_its_antenna_and_feeds_it(tmp_path):
     layout = arrays.line(3, 0.4)
     array = arrays.SolvedArray(solution, layout, 300e6)
     weights = array.steered(theta="90 deg", phi="70 deg").times(arrays.line_taper("chebyshev", 3, side_lobe=20))
-    wanted = weights.quantised(6).without([2])
+    wanted = weights.quantised(6, amplitude_step=0.5, least=-20, offset="2 deg").without([2])
     given = np.array([aside.sources[f"e{n}_feed"].amount if n < 3 else 0 for n in (1, 2, 3)])
     assert "e3_feed" not in aside.sources
     assert np.allclose(given / given[0], wanted.values / wanted.values[0])

@@ -122,6 +122,7 @@ def test_without_metal_there_is_nothing_to_solve(alone, capsys):
         ("noise_figure = 3", "temperature = -1", "-1.0 K is below zero"),
         ('theta = "steer"\nphi = "0 deg"\n', "", "there is no direction to steer to"),
         ('theta = "steer"', 'theta = "120 deg"', "lies behind every element"),
+        ("delays = true", "least_amplitude = -20", "-20.0 dB below the greatest is not above zero"),
         ("delays = true", "failed = [17]", "there is no element 17: they are 1 to 16"),
         ("[array.beam.out]", '[port.x]\non = "rod"\n\n[array.beam.out]', "port: there are no wires or sheets for it"),
     ],
@@ -156,8 +157,9 @@ def test_the_tag_line_alone_lies_over_the_solved_one(tmp_path):
     )
     south = ideal.beam("south")
     assert math.degrees(south.field.peak[1]) == pytest.approx(330.0, abs=0.5)
-    assert main(["plot", str(path), "ideal", "-f", "150.1 MHz", "--out", str(tmp_path)]) == 0
-    assert (tmp_path / "ideal.png").stat().st_size > 8000
+    names = ["ideal", "link", "coupling"]
+    assert main(["plot", str(path), *names, "-f", "150.1 MHz", "--out", str(tmp_path)]) == 0
+    assert all((tmp_path / f"{name}.png").stat().st_size > 8000 for name in names)
     with pytest.raises(es.UsageError, match="has no array"):
         es.ideal_array(es.read_design(resources.files("earshot.demo") / "tag_receiver.toml"))
     assert "link figures" in plots.link(ideal.link(south), title="line").texts[0].get_text()

@@ -166,17 +166,27 @@ class Driven:
         return power_through_box(self.flow, low, high)
 
     def ports_table(self) -> pd.DataFrame:
-        """Per port: voltage and current (peak), active impedance (ohm) and power accepted (W)."""
+        """Per port: voltage and current (peak), active impedance (ohm), its VSWR, and power accepted (W).
+
+        The VSWR, at the port's reference, is infinite where more comes out than goes in.
+        """
         import pandas as pd
 
         live = np.abs(self.currents) > 0.0
         impedance = np.full(len(live), complex(math.inf))
         impedance[live] = self.voltages[live] / self.currents[live]
+        references = np.array([p.reference for p in self.antenna.ports])
+        size = np.ones(len(live))
+        size[live] = np.abs((impedance[live] - references[live].conj()) / (impedance[live] + references[live]))
+        standing = np.full(len(live), math.inf)
+        inside = size < 1.0
+        standing[inside] = (1.0 + size[inside]) / (1.0 - size[inside])
         return pd.DataFrame(
             {
                 "voltage_V": self.voltages,
                 "current_A": self.currents,
                 "active_impedance_ohm": impedance,
+                "active_vswr": standing,
                 "power_W": 0.5 * (self.voltages * self.currents.conj()).real,
             },
             index=pd.Index([p.name for p in self.antenna.ports], name="port"),

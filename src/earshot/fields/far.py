@@ -127,16 +127,32 @@ class FarField:
         return np.asarray((np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2) / (2.0 * WAVE_IMPEDANCE))
 
     @cached_property
-    def radiated(self) -> float:
-        """Radiated power, W, by Gauss quadrature in cos θ and equal steps in φ, fine enough for the antenna's size."""
+    def _whole(self) -> tuple[Floats, Floats, Floats]:
+        """Directions to integrate over, fine enough for the antenna's size: θ (m, 1) by Gauss in cos θ, φ (n,) in equal
+        steps, and the solid angle of each (m, 1).
+        """  # fmt: skip
         # Over layers and earth the field changes within a few degrees of the horizon.
         order = math.ceil(self.currents.reach) + (24 if self.currents.abrupt else 0)
         cosines, weights = np.polynomial.legendre.leggauss(order + 16)
         if self.half_space:
             cosines, weights = 0.5 * (cosines + 1.0), 0.5 * weights
         phi = 2.0 * math.pi * np.arange(2 * order + 24) / (2 * order + 24)
-        intensity = self.intensity(np.arccos(cosines)[:, None], phi)
-        return float(2.0 * math.pi * weights @ intensity.mean(axis=1))
+        return np.arccos(cosines)[:, None], phi, 2.0 * math.pi / len(phi) * weights[:, None]
+
+    @cached_property
+    def radiated(self) -> float:
+        """Radiated power, W, by integration over all directions."""
+        theta, phi, solid = self._whole
+        return float((solid * self.intensity(theta, phi)).sum())
+
+    def radiated_by_polarisation(self) -> dict[str, float]:
+        """Radiated power, W, in each of three pairs of polarisations: theta and phi, rhcp and lhcp, co and cross.
+
+        Co and cross are those of Ludwig's third definition (1973), about the peak.
+        """
+        theta, phi, solid = self._whole
+        parts = self._polarised(theta, phi, self.field(theta, phi))
+        return {name: float((solid * np.abs(e) ** 2).sum() / (2.0 * WAVE_IMPEDANCE)) for name, e in parts.items()}
 
     def directivity(self, theta: ArrayLike, phi: ArrayLike) -> Floats:
         """Directivity 4πU/P_radiated, a ratio, for angles in radians."""
@@ -262,24 +278,13 @@ class FarField:
         e_theta, e_phi = field
         sphere = 2.0 * math.pi / WAVE_IMPEDANCE
         whole = sphere * (np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2)
-        right, left = polarisation.circular(e_theta, e_phi)
-        t, p = (x.ravel() for x in np.broadcast_arrays(theta, phi))
-        pair = polarisation.ludwig(e_theta.ravel(), e_phi.ravel(), t, p, *self._plane_axes)
-        co, cross = (x.reshape(whole.shape) for x in pair)
         gains = {
             "directivity": whole / self.radiated,
             "gain": whole / self.accepted,
             "realized_gain": whole / self.incident,
         } | {
             f"gain_{name}": sphere * np.abs(part) ** 2 / self.accepted
-            for name, part in (
-                ("theta", e_theta),
-                ("phi", e_phi),
-                ("rhcp", right),
-                ("lhcp", left),
-                ("co", co),
-                ("cross", cross),
-            )
+            for name, part in self._polarised(theta, phi, field).items()
         }
         samples: dict[str, tuple[tuple[str, ...], Any, dict[str, str]]] = {
             name: (names, in_unit(ratio, unit), {"units": unit}) for name, ratio in gains.items()
@@ -289,6 +294,15 @@ class FarField:
         samples["axial_ratio"] = (names, polarisation.axial_ratio(e_theta, e_phi), {"units": "dB"})
         samples["tilt"] = (names, polarisation.tilt(e_theta, e_phi), {"units": "deg"})
         return samples
+
+    def _polarised(self, theta: Floats, phi: Floats, field: tuple[Complexes, Complexes]) -> dict[str, Complexes]:
+        """The field's parts by polarisation, by name."""
+        e_theta, e_phi = field
+        right, left = polarisation.circular(e_theta, e_phi)
+        t, p = (x.ravel() for x in np.broadcast_arrays(theta, phi))
+        pair = polarisation.ludwig(e_theta.ravel(), e_phi.ravel(), t, p, *self._plane_axes)
+        co, cross = (x.reshape(e_theta.shape) for x in pair)
+        return {"theta": e_theta, "phi": e_phi, "rhcp": right, "lhcp": left, "co": co, "cross": cross}
 
     def sphere(self, step: str | float | None = None, *, unit: str = "dBi") -> xr.Dataset:
         """Directivity, gain and field over the whole sphere (or half of it), labelled by theta and phi in degrees."""

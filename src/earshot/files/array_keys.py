@@ -194,8 +194,16 @@ def _weights(texts: Texts, beam: BeamTable, array: Array, hertz: float, what: st
         )  # fmt: skip
     elif beam.delays:
         raise DesignFileError(f"{texts.name}: {what}.delays: there is no direction to steer to: give one")
-    if beam.bits is not None or beam.amplitude_step is not None:
-        weights = weights.quantised(beam.bits, amplitude_step=beam.amplitude_step)
+    if (beam.bits, beam.amplitude_step, beam.least_amplitude) != (None, None, None):
+        offset = texts.quantity(beam.phase_offset, "angle", f"{what}.phase_offset", names)
+        least = beam.least_amplitude
+        if least is not None and not least > 0.0:
+            raise DesignFileError(
+                f"{texts.name}: {what}.least_amplitude: {least} dB below the greatest is not above zero"
+            )
+        weights = weights.quantised(
+            beam.bits, amplitude_step=beam.amplitude_step, least=None if least is None else -least, offset=offset
+        )
     wrong = [n for n in beam.failed if not 1 <= n <= len(array)]
     if wrong:
         raise DesignFileError(

@@ -78,8 +78,12 @@ class BeamTable(Table):
     """Whether the taper goes with the distance from the middle, not along both directions of a lattice."""
     bits: int | None = None
     """Of the phase shifters; exact unless given."""
+    phase_offset: str | float = "0 deg"
+    """Where the steps of phase begin."""
     amplitude_step: float | None = None
     """Of the attenuators, dB; exact unless given."""
+    least_amplitude: float | None = None
+    """Of the attenuators, dB below the greatest: what is lower is off."""
     failed: list[int] = []
     """Elements that are dead, counted from 1."""
     weights: Text | None = None

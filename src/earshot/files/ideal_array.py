@@ -15,6 +15,7 @@ from ..arrays.chain import link_figures
 from ..arrays.elements import Element, solved_element
 from ..arrays.measures import beam_figures
 from ..arrays.scanning import facing_of
+from ..arrays.solved import SolvedArray
 from ..arrays.trials import Trials, trials
 from ..arrays.weights import Weights
 from ..errors import UsageError
@@ -71,9 +72,9 @@ class IdealArray:
             return None
         return trials(beam.array, beam.weights, h.errors, frequency=beam.frequency, count=h.trials, seed=h.seed)
 
-    def link(self, beam: IdealBeam) -> pd.DataFrame | None:
-        """EIRP and G/T of the beam's amplitudes with the file's amplifiers, steered from where the array faces; or
-        None when the file names none.
+    def link(self, beam: IdealBeam, solved: SolvedArray | None = None) -> pd.DataFrame | None:
+        """EIRP and G/T of the beam's amplitudes with the file's amplifiers, steered from where the array faces; or None
+        when the file names none. solved: with coupling, of the same elements.
         """  # fmt: skip
         h = self.hardware
         if h.chain is None:
@@ -81,8 +82,8 @@ class IdealArray:
         size = np.abs(beam.weights.values)
         facing, along = facing_of(beam.array.layout, beam.field.peak)
         return link_figures(
-            beam.array, h.chain, Weights(size / size.max()), frequency=beam.frequency, facing=facing, along=along,
-            antenna_temperature=h.temperature,
+            solved or beam.array, h.chain, Weights(size / size.max()), frequency=beam.frequency, facing=facing,
+            along=along, antenna_temperature=h.temperature,
         )  # fmt: skip
 
 

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from ..answers.driven import Driven
     from ..answers.evidence import Evidence
     from ..answers.solution import Solution
+    from ..arrays.trials import Trials
     from ..fields.far import FarField
     from ..geometry.findings import Findings
     from ..network.network import Network
@@ -169,7 +170,7 @@ def field_table(field: FarField, title: str) -> Group:
 
 def drive_table(driven: Driven) -> Group:
     """What happens at each port of a drive."""
-    names = ["port", "voltage, V", "current, A", "impedance, ohm", "power, W"]
+    names = ["port", "voltage, V", "current, A", "impedance, ohm", "VSWR", "power, W"]
     table = _table([(n, n != "port") for n in names])
     for port, row in driven.ports_table().iterrows():
         z = complex(row["active_impedance_ohm"])
@@ -178,6 +179,7 @@ def drive_table(driven: Driven) -> Group:
             f"{abs(row['voltage_V']):.4g}",
             f"{abs(row['current_A']):.4g}",
             f"{z.real:.2f} {z.imag:+.2f}j" if math.isfinite(abs(z)) else "open",
+            f"{row['active_vswr'].real:.3f}" if math.isfinite(row["active_vswr"].real) else "-",
             f"{row['power_W'].real:.4g}",
         )
     return _titled("at the ports", table)
@@ -286,10 +288,12 @@ def beam_table(figures: pd.DataFrame, title: str) -> Group:
     return _titled(title, table)
 
 
-def trial_table(percentiles: pd.DataFrame, title: str) -> Group:
-    """What errors leave of a beam."""
-    table = _table([("figure", False), *((str(name), True) for name in percentiles.columns), ("unit", False)])
-    for name, row in percentiles.iterrows():
+def trial_table(trials: Trials, title: str) -> Group:
+    """What errors leave of a beam, and by how much the median may still move with more trials."""
+    found = trials.percentiles()
+    found["50 % may move"] = [float(trials.convergence(str(name))["may_move"].iloc[-1]) for name in found.index]
+    table = _table([("figure", False), *((str(name), True) for name in found.columns), ("unit", False)])
+    for name, row in found.iterrows():
         words, unit = _named(str(name))
         table.add_row(words, *map(_number, row), unit)
     return _titled(title, table)

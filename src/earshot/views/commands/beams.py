@@ -88,7 +88,7 @@ def _tables(array: IdealArray, tried: dict[str, Trials | None], link: pd.DataFra
             yield lobe_table(lobes, f"grating lobes of {beam.name}")
         many = tried[beam.name]
         if many is not None:
-            yield trial_table(many.percentiles(), f"{beam.name} with errors, {len(many.table)} trials")
+            yield trial_table(many, f"{beam.name} with errors, {len(many.table)} trials")
     if link is not None:
         yield link_table(link, f"{array.beams[0].name} with its amplifiers, steered")
 

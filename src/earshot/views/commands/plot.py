@@ -47,8 +47,10 @@ FIGURES = (
     "along-ground",
     "layout",
     "beam-map",
+    "coupling",
     "scan",
     "ideal",
+    "link",
     "figures",
 )
 
@@ -157,6 +159,18 @@ def ideal_figure(result: Run, plots: Any) -> Any:
                            quantity="realized_gain")  # fmt: skip
 
 
+def link_figure(result: Run, plots: Any) -> Any:
+    """EIRP and G/T of the first case's beam against scan, by the file's amplifiers, with coupling and without."""
+    case, driven = result.cases[0].case, result.cases[0].driven
+    ideal = ideal_array(result.file, driven.frequency)
+    beam = ideal.beam(case.name)
+    without = ideal.link(beam)
+    solved = ideal.link(beam, solved_array(result))
+    if without is None or solved is None:
+        raise UsageError(f"link: '{result.file.title}' names no amplifiers: add the key array.chain to its file")
+    return plots.link(solved, without, labels=("with coupling", "without"), title=result.solution.antenna.name)
+
+
 def figures_table(result: Run) -> Any:
     """Figures of merit of the first case at every solved frequency."""
     case = result.cases[0].case
@@ -202,7 +216,11 @@ def drawings(wishes: Wishes) -> dict[str, Callable[[Run], Any]]:
         ),
         "layout": lambda r: plots.layout(port_places(r.solution.antenna), waves_of(r), label=r.solution.antenna.name),
         "beam-map": lambda r: plots.beam_map(r.cases[0].field),
+        "coupling": lambda r: plots.coupling(
+            solved_array(r).coupling(), title=r.solution.antenna.name, frequency=r.cases[0].driven.frequency
+        ),
         "scan": lambda r: scan_figure(r, plots),
+        "link": lambda r: link_figure(r, plots),
         "ideal": lambda r: ideal_figure(r, plots),
         "figures": lambda r: plots.figures(figures_table(r), label=r.solution.antenna.name),
     }
@@ -216,9 +234,11 @@ def figures_for(result: Run) -> list[str]:
     missing = {"currents", "charge"} if printed or not antenna.wires else set()
     missing |= set() if antenna.sheets else {"surface", "animation"}
     missing |= set() if antenna.medium.has_plane and not printed else {"along-ground"}
-    missing |= set() if len(antenna.ports) > 1 else {"layout", "beam-map", "scan"}
+    missing |= set() if len(antenna.ports) > 1 else {"layout", "beam-map", "coupling", "scan"}
     own = build.table.array if isinstance(build, FileBuild) else None
-    missing |= set() if own is not None and result.cases[0].case.name in own.beam else {"ideal"}
+    of_beams = own is not None and result.cases[0].case.name in own.beam
+    missing |= set() if of_beams else {"ideal"}
+    missing |= set() if of_beams and own is not None and own.chain is not None else {"link"}
     return [name for name in FIGURES if name not in missing]
 
 
@@ -258,7 +278,8 @@ def plot(
 
     Figures: geometry, vswr, impedance, return-loss, scattering, smith, polar, cartesian, sphere, pattern, currents and
     charge (of wires), surface and animation (of currents on sheets), near, along-ground (over a plane or earth),
-    layout, beam-map and scan (of several ports), ideal (a file's array, over the same without coupling), figures.
+    layout, beam-map, coupling and scan (of several ports), ideal and link (a file's array, with coupling and without),
+    figures.
     Patterns, currents and near fields are the first case's.
     """
     for name in kinds or []:

@@ -1,7 +1,7 @@
 """Figures of results. Every function takes results and gives a Matplotlib `Figure`, ready for `savefig`."""
 
 from .bands import impedance, return_loss, scattering, vswr
-from .beams import beam_map, envelope, layout, link, scan
+from .beams import beam_map, coupling, envelope, layout, link, scan
 from .cuts import MOST_SMALL, cartesian, multiples, polar
 from .geometry import geometry
 from .near import along, figures, near
@@ -15,6 +15,7 @@ __all__ = [
     "along",
     "beam_map",
     "cartesian",
+    "coupling",
     "currents",
     "envelope",
     "figures",

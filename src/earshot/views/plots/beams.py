@@ -18,7 +18,7 @@ from ...arrays.scanning import in_words
 from ...arrays.trials import Trials
 from ...arrays.weights import Weights
 from ...errors import UsageError
-from ...fields.far import FarField
+from ...fields.far import FarField, decibels
 from ...units import engineering
 from .style import DASHES, FAINT, INK, LINES, SHORE, flat_axes, heading, legend_above, look, sheet
 from .subjects import fields_of
@@ -89,25 +89,20 @@ def beam_map(given: FarField | Any, *, span: float = 40.0, lobes: pd.DataFrame |
     lobes: where grating lobes are predicted, as `grating_lobes` gives them; marked.
     """
     field = fields_of(given)[0]
-    axis = np.linspace(-1.0, 1.0, 401)
-    u, v = np.meshgrid(axis, axis)
-    inside = u * u + v * v <= 1.0
-    gain = np.full(u.shape, np.nan)
-    theta = np.arcsin(np.minimum(np.hypot(u[inside], v[inside]), 1.0))
-    gain[inside] = 10.0 * np.log10(np.maximum(field.gain(theta, np.arctan2(v[inside], u[inside])), 1e-20))
-    peak = field.peak
-    top = max(
-        float(np.nanmax(gain)), 10.0 * math.log10(float(field.gain(*peak))) if peak[0] <= 0.5 * math.pi else -300.0
-    )
+    # Rings as far apart in u and v as their samples, so that far fields find a grid of θ and φ.
+    reach, turn = np.linspace(0.0, 1.0, 201), np.linspace(0.0, 2.0 * math.pi, 721)
+    u, v = reach[:, None] * np.cos(turn), reach[:, None] * np.sin(turn)
+    gain = decibels(field.gain(np.arcsin(reach)[:, None], turn))
+    theta, phi = field.peak
+    # A peak below the horizon is not on the map.
+    top = max(float(gain.max()), float(decibels(field.gain(theta, phi))) if theta <= 0.5 * math.pi else -300.0)
     with look():
         figure = sheet()
         axes = figure.add_axes((0.06, 0.15, 0.78, 0.76))
         axes.grid(visible=False)
-        picture = axes.imshow(np.maximum(gain, top - span), origin="lower", extent=(-1, 1, -1, 1), cmap=SHORE,
-                              vmin=top - span, vmax=top, interpolation="bilinear")  # fmt: skip
-        picture.set_clip_path(Circle((0, 0), 1.0, transform=axes.transData))
-        axes.contour(axis, axis, np.where(inside, gain, -300.0), levels=[top - 3.0103], colors=[INK], linewidths=1.2,
-                     linestyles=["-"])  # fmt: skip
+        picture = axes.pcolormesh(u, v, np.maximum(gain, top - span), cmap=SHORE, vmin=top - span, vmax=top,
+                                  shading="gouraud", rasterized=True)  # fmt: skip
+        axes.contour(u, v, gain, levels=[top - 3.0103], colors=[INK], linewidths=1.2, linestyles=["-"])
         for degrees in (30, 60, 90):
             r = math.sin(math.radians(degrees))
             axes.add_patch(Circle((0, 0), r, fill=False, edgecolor=FAINT, linewidth=1.2 if degrees == 90 else 0.7,
@@ -194,24 +189,57 @@ def scan(*tables: pd.DataFrame, labels: tuple[str, ...] = (), title: str = "arra
     return figure
 
 
-def link(table: pd.DataFrame, *, title: str = "array") -> Figure:
+def coupling(table: pd.DataFrame, *, title: str = "array", frequency: float | None = None) -> Figure:
+    """|S| between all elements as a chequered square, dB, as `SolvedArray.coupling` gives it."""
+    level = table.to_numpy(float)
+    count = len(level)
+    top = max(float(level.max()), -10.0)
+    low = max(min(float(level.min()), top - 20.0), top - 60.0)
+    with look():
+        figure = sheet()
+        axes = figure.add_axes((0.12, 0.2, 0.7, 0.69))
+        axes.grid(visible=False)
+        picture = axes.imshow(level, cmap=SHORE, vmin=low, vmax=top, origin="upper")
+        ticks = range(0, count, math.ceil(count / 24))
+        axes.set_xticks(ticks, [str(table.columns[n]) for n in ticks], rotation=45, ha="right")
+        axes.set_yticks(ticks, [str(table.index[n]) for n in ticks])
+        axes.tick_params(labelsize=9, length=0)
+        if count <= 12:
+            for (row, column), value in np.ndenumerate(level):
+                axes.text(column, row, f"{value:.1f}", ha="center", va="center", fontsize=9,
+                          color=INK if value > 0.5 * (low + top) else "#ffffff")  # fmt: skip
+        axes.set_xlabel("fed")
+        axes.set_ylabel("seen at")
+        bar = figure.colorbar(picture, cax=figure.add_axes((0.87, 0.2, 0.018, 0.6)))
+        bar.set_label("|S|, dB")
+        bar.outline.set_visible(False)
+        aside = level[~np.eye(count, dtype=bool)]
+        most = f"; strongest between two {aside.max():.1f} dB" if aside.size else ""
+        place = f" at {engineering(frequency, 'Hz', 6)}" if frequency is not None else ""
+        heading(figure, f"{title}: coupling{place}", f"the diagonal is each one's own reflection{most}")
+    return figure
+
+
+def link(*tables: pd.DataFrame, labels: tuple[str, ...] = (), title: str = "array") -> Figure:
     """EIRP and G/T against the angle steered to, as `link_figures` gives them."""
     with look():
         figure = sheet()
         upper = figure.add_axes((0.085, 0.53, 0.885, 0.36))
         lower = figure.add_axes((0.085, 0.125, 0.885, 0.34), sharex=upper)
-        angle = np.asarray(table.index, float)
-        for n, (axes, column, words) in enumerate(
-            ((upper, "EIRP_dBW", "EIRP, dBW"), (lower, "G_over_T_dB_per_K", "G/T, dB/K"))
-        ):
-            level = table[column].to_numpy(float)
-            axes.plot(angle, level, color=LINES[n], linestyle="-", marker="o", markersize=4)
+        for axes, column, words in ((upper, "EIRP_dBW", "EIRP, dBW"), (lower, "G_over_T_dB_per_K", "G/T, dB/K")):
+            for n, table in enumerate(tables):
+                axes.plot(table.index, table[column], color=LINES[n], linestyle=DASHES[n],
+                          label=labels[n] if labels else None)  # fmt: skip
+            every = np.concatenate([t[column].to_numpy(float) for t in tables])
             # A null on the way does not flatten the rest.
-            axes.set_ylim(max(level.min() - 1.0, level.max() - 30.0), level.max() + 1.0)
+            axes.set_ylim(max(every.min() - 1.0, every.max() - 30.0), every.max() + 1.0)
             axes.set_ylabel(words)
         upper.tick_params(labelbottom=False)
-        upper.set_xlim(angle.min(), angle.max())
+        upper.set_xlim(min(t.index.min() for t in tables), max(t.index.max() for t in tables))
         lower.set_xlabel("steered to, degrees from where it faces")
-        heading(figure, f"{title}: link figures against scan", f"at most {engineering(table['sent_W'].max(), 'W', 3)} "
-                "into the elements together")  # fmt: skip
+        if labels:
+            legend_above(upper)
+        most = max(t["sent_W"].max() for t in tables)
+        heading(figure, f"{title}: link figures against scan",
+                f"at most {engineering(most, 'W', 3)} into the elements together")  # fmt: skip
     return figure
