@@ -49,7 +49,7 @@ def pictures() -> None:
         laid_over = "tag_receiver.toml roof_meter.csv --set driven='0.93 m' --at '150.1 MHz'"
         terminal("compare.png", f"earshot compare {laid_over}")
         terminal("diff.png", "earshot diff tag_receiver.toml --round '1 cm'", "earshot cut-list tag_receiver.toml")
-        terminal("beams.png", "earshot beams tag_line.toml")
+        terminal("beams.png", "earshot beams mainland_panel.toml")
         quiet("earshot plot results.nc impedance smith polar pattern --out figures "
               "--at '150.1 MHz' --scale compressed")  # fmt: skip
         quiet("earshot plot mainland_patch.toml geometry --out patch")

@@ -47,7 +47,7 @@ def others(demo_path):
     """What has figures that the tag receiver has not: several ports, and ground."""
     line = run_file(load(demo_path.with_name("tag_line.toml"), None, ["150.1 MHz"]))
     swell = run_file(load(demo_path.with_name("buoy_on_swell.toml"), None, ["868 MHz"]))
-    return {"layout": line, "beam-map": line, "scan": line, "along-ground": swell}
+    return dict.fromkeys(("layout", "beam-map", "coupling", "scan", "ideal", "link"), line) | {"along-ground": swell}
 
 
 @pytest.mark.parametrize("name", [f for f in FIGURES if f not in ("surface", "animation")])

@@ -276,7 +276,7 @@ def difference_tables(
 
 
 def beam_table(figures: pd.DataFrame, title: str) -> Group:
-    """Beams side by side: a row for each figure, as `arrays.beam_figures` names them."""
+    """Beams side by side: a row for each figure, as `arrays.beam_figures` names them, and what gain means here."""
     table = _table([("figure", False), *((str(name), True) for name in figures.columns), ("unit", False)])
     for name, row in figures.iterrows():
         words, unit = _named(str(name))
@@ -285,7 +285,8 @@ def beam_table(figures: pd.DataFrame, title: str) -> Group:
             *(f"{v:.0f}" if name == "grating_lobes" and v == v else _number(round(v, 6) + 0.0) for v in row),
             unit,
         )
-    return _titled(title, table)
+    note = "gain is over what the elements would take alone; earshot solve takes coupling in"
+    return Group(_titled(title, table), Text(note, style="dim"))
 
 
 def trial_table(trials: Trials, title: str) -> Group:
@@ -293,7 +294,8 @@ def trial_table(trials: Trials, title: str) -> Group:
     found = trials.percentiles()
     found["50 % may move"] = [float(trials.convergence(str(name))["may_move"].iloc[-1]) for name in found.index]
     table = _table([("figure", False), *((str(name), True) for name in found.columns), ("unit", False)])
-    for name, row in found.iterrows():
+    # A line is seen in one plane only.
+    for name, row in found.dropna(how="all").iterrows():
         words, unit = _named(str(name))
         table.add_row(words, *map(_number, row), unit)
     return _titled(title, table)
@@ -318,12 +320,24 @@ def lobe_table(lobes: pd.DataFrame, title: str) -> Group:
     return _titled(title, table)
 
 
+_WORDS = {
+    "beamwidth_E_deg": "half-power beamwidth, E-plane",
+    "beamwidth_H_deg": "half-power beamwidth, H-plane",
+    "side_lobe_E_dB": "side lobe level, E-plane",
+    "side_lobe_H_dB": "side lobe level, H-plane",
+    "side_lobe_dB": "side lobe level",
+    "pointing_deg": "pointing error",
+    "beamwidth_x_deg": "half-power beamwidth along u",
+    "beamwidth_y_deg": "half-power beamwidth along v",
+}
+
+
 def _named(figure: str) -> tuple[str, str]:
-    """A column such as "beamwidth_E_deg" in words, and its unit."""
+    """A column such as "gain_dBi" in words, and its unit."""
     words, _, unit = figure.rpartition("_")
     if unit not in ("deg", "dB", "dBi"):
         return figure.replace("_", " "), ""
-    return words.replace("_", " "), unit
+    return _WORDS.get(figure, words.replace("_", " ")), unit
 
 
 def cut_table(table: pd.DataFrame, title: str) -> Group:

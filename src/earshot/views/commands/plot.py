@@ -156,7 +156,7 @@ def ideal_figure(result: Run, plots: Any) -> Any:
     solved = replace(result.cases[0].field, label=f"{case.name}, with coupling")
     planes, angles = planes_of(case.cuts)
     return plots.cartesian([solved, replace(beam.field, label=f"{case.name}, without")], *planes, **angles,
-                           quantity="realized_gain")  # fmt: skip
+                           quantity="realized_gain", title=result.solution.antenna.name)  # fmt: skip
 
 
 def link_figure(result: Run, plots: Any) -> Any:

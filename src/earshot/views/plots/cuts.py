@@ -120,8 +120,9 @@ _COMPASS = {
 
 
 def _head(
-    figure: Figure, fields: Sequence[FarField], quantities: Sequence[str], curves: Sequence[_Curve], remark: str = ""
-) -> None:
+    figure: Figure, fields: Sequence[FarField], quantities: Sequence[str], curves: Sequence[_Curve], remark: str = "",
+    title: str = "",
+) -> None:  # fmt: skip
     notes = [_MEANINGS[kind] for kind in dict.fromkeys(c.kind for c in curves)]
     notes += list(dict.fromkeys(f.below for f in fields if f.half_space))[:2]
     notes += [remark] if remark else []
@@ -130,7 +131,8 @@ def _head(
     places = [engineering(f, "Hz", 6) for f in frequencies]
     where = f" at {places[0]}" if len(places) == 1 else f", {places[0]} to {places[-1]}"
     names = list(dict.fromkeys(f.label for f in fields))
-    heading(figure, (f"{names[0]}: " if len(names) == 1 else "") + what + where, "; ".join(notes))
+    title = title or (names[0] if len(names) == 1 else "")
+    heading(figure, (f"{title}: " if title else "") + what + where, "; ".join(notes))
 
 
 def _harmonic(below: Floats) -> Floats:
@@ -292,8 +294,11 @@ def cartesian(
     quantity: str | Sequence[str] = "gain",
     span: float = 40.0,
     labels: Sequence[str] | None = None,
+    title: str = "",
 ) -> Figure:
     """The same cuts on straight axes: level in dBi over angle, one curve per cut, span decibels high.
+
+    title: what all are of, when they have several names.
 
     Raises UsageError for a quantity or a plane there is not.
     """
@@ -322,5 +327,5 @@ def cartesian(
         axes.set_xlabel(f"{' or '.join(kinds)}, degrees")
         axes.set_ylabel(f"{QUANTITIES[quantities[0]] if len(quantities) == 1 else 'gain'}, dBi")
         legend_above(axes)
-        _head(figure, fields, quantities, curves)
+        _head(figure, fields, quantities, curves, title=title)
     return figure
