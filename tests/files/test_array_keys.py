@@ -146,3 +146,18 @@ def test_variants_of_an_array_are_compared(tmp_path, capsys):
     network = es.solve(read(tmp_path, ROD + LINE).design).network
     crowded = plots.smith(*[network] * 20)
     assert "more curves have no room" in crowded.texts[-1].get_text()
+
+
+def test_delays_hold_the_solved_beam_at_every_frequency(tmp_path):
+    wide = ROD + LINE[: LINE.index("[array.beam.aside]")].replace("count = 3", "count = 9")
+    steered = wide.replace('phi = "90 deg"\n', 'phi = "50 deg"\n').replace("power", "delays = true\npower")
+    late, still = read(tmp_path, steered), read(tmp_path, steered.replace("delays = true\n", ""))
+    solution = es.solve(late.design, ["270 MHz", "330 MHz"])
+    squint = []
+    for file in (late, still):
+        peaks = [solution.drive(dict(file.cases[0].sources), f).far_field().peak[1] for f in (270e6, 330e6)]
+        # A line sends to both sides of itself alike.
+        low, high = (math.degrees(math.acos(math.cos(p))) for p in peaks)
+        squint.append(abs(low - high))
+    assert squint[0] < 1.5
+    assert squint[1] > 8.0

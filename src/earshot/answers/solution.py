@@ -182,7 +182,7 @@ class Solution:
         voltages, currents = driven_ports(
             circuit.closed(admittance, spread),
             np.array([p.reference for p in self.antenna.ports]),
-            {names.index(n): s for n, s in given.items()},
+            {names.index(n): s.at(hertz) for n, s in given.items()},
             ends,
         )
         nodes = spread @ voltages

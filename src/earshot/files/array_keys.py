@@ -82,11 +82,11 @@ class FedBeam:
 
     def case(self, port: str) -> Case:
         """As a case: each element driven at its port by its share of the power available, with its phase."""
-        values = self.weights.at(self.frequency)
+        values, delays = self.weights.values, self.weights.delays
         share = math.sqrt(self.power / float((np.abs(values) ** 2).sum()))
         sources = {
-            f"e{n + 1}_{port}": Source("power", complex(share * value))
-            for n, value in enumerate(values)
+            f"e{n + 1}_{port}": Source("power", complex(share * value), float(late))
+            for n, (value, late) in enumerate(zip(values, delays, strict=True))
             if abs(value) > 0.0
         }
         return Case(self.name, sources, (self.frequency,), self.cuts)

@@ -16,14 +16,22 @@ Complexes = NDArray[np.complex128]
 
 @dataclass(frozen=True, slots=True)
 class Source:
-    """A drive of one port; made by `volts`, `amperes` and `watts`. amount: peak phasor (V, A), or √W for power."""
+    """A drive of one port; made by `volts`, `amperes` and `watts`. amount: peak phasor (V, A), or √W for power.
+
+    delay: s by which it is late, at every frequency.
+    """
 
     kind: str
     amount: complex
+    delay: float = 0.0
 
     def __post_init__(self) -> None:
-        if not cmath.isfinite(self.amount):
-            raise UsageError(f"a source of {self.amount} is not finite")
+        if not (cmath.isfinite(self.amount) and cmath.isfinite(self.delay)):
+            raise UsageError(f"a source of {self.amount}, late by {self.delay} s, is not finite")
+
+    def at(self, frequency: float) -> Source:
+        """What it is at a frequency, Hz, with its delay as a phase."""
+        return Source(self.kind, self.amount * cmath.exp(-2j * cmath.pi * frequency * self.delay))
 
 
 def _phasor(amount: complex, phase: str | float) -> complex:
