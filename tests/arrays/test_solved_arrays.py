@@ -95,3 +95,12 @@ def test_elements_are_turned_and_others_put_at_the_edges():
         arrays.repeated(flat.raised("1 m").over(es.perfect_plane()), layout)
     with pytest.raises(es.UsageError, match="3 ports for 2 places"):
         arrays.SolvedArray(es.solve(arrays.repeated(flat, layout), HERTZ), arrays.line(2, 1.0), HERTZ)
+
+
+def test_the_vswr_at_the_ports_is_the_active_one(six):
+    weights = six.steered(theta="90 deg", phi="60 deg")
+    table = six.drive(weights).ports_table()
+    assert np.allclose(table["active_vswr"], six.active(weights)["vswr"], rtol=1e-9)
+    alone = six.drive(weights.without([0])).ports_table()["active_vswr"]
+    assert math.isinf(alone.iloc[0])
+    assert np.isfinite(alone.iloc[1:]).all()

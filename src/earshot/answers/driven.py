@@ -168,7 +168,7 @@ class Driven:
     def ports_table(self) -> pd.DataFrame:
         """Per port: voltage and current (peak), active impedance (ohm), its VSWR, and power accepted (W).
 
-        The VSWR, at the port's reference, is infinite where more comes out than goes in.
+        The VSWR, at the port's reference, is infinite where nothing is driven and where more comes out than goes in.
         """
         import pandas as pd
 
@@ -176,11 +176,11 @@ class Driven:
         impedance = np.full(len(live), complex(math.inf))
         impedance[live] = self.voltages[live] / self.currents[live]
         references = np.array([p.reference for p in self.antenna.ports])
-        size = np.ones(len(live))
-        size[live] = np.abs((impedance[live] - references[live].conj()) / (impedance[live] + references[live]))
+        forward = np.abs(self.voltages + references * self.currents)
+        back = np.abs(self.voltages - references.conj() * self.currents)
+        into = (back < forward) & np.array([p.name in self.driven for p in self.antenna.ports])
         standing = np.full(len(live), math.inf)
-        inside = size < 1.0
-        standing[inside] = (1.0 + size[inside]) / (1.0 - size[inside])
+        standing[into] = (forward[into] + back[into]) / (forward[into] - back[into])
         return pd.DataFrame(
             {
                 "voltage_V": self.voltages,
