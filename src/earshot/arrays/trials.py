@@ -17,7 +17,8 @@ from .. import units
 from ..constants import WAVE_IMPEDANCE, wavenumber
 from ..errors import RunError, UsageError
 from ..fields.currents import angles_of
-from ..running import report, thread_count
+from ..fields.lobes import find_peak
+from ..running import announce, in_shares, report, thread_count
 from .array import Array
 from .scanning import axes_of
 from .sums import array_factor
@@ -166,7 +167,9 @@ def trials(
     dead = ~own.any(axis=1)
     if dead.any():
         raise UsageError(f"trials: in {int(dead.sum())} of {count} trials every element is dead: fail fewer")
-    axes = axes_of(array.layout, array.beam(hertz, weights).peak)
+    beam = array.beam(hertz, weights)
+    # Where it sends is enough, not to the last degree.
+    axes = axes_of(array.layout, find_peak(beam.intensity, 2.0 * beam.step, beam.half_space))
     field = _Map(array.in_axes(axes), hertz, base)
     step = max(1, _BATCH // field.size)
     parts = [field.figures(base[None].astype(np.complex64))]
@@ -212,7 +215,8 @@ class _Map:
             self.turns = [2.0 * math.pi / _FINE] * 2
         self.size = int(np.prod(self.shape))
         unit = _unit(_above(uv), array, hertz)
-        best = int((self._powers(nominal[None].astype(np.complex64)).reshape(-1)[self.places] * unit).argmax())
+        sent = np.abs(self._factors(nominal[None].astype(np.complex64))[0]) ** 2
+        best = int((sent[self.places] * unit).argmax())
         middle, reach = self._beam(array, hertz, nominal, uv[best])
         aside = (((uv - middle) / reach) ** 2).sum(axis=1) > 1.0
         # Of all directions that have one place on the grid, that where an element radiates most.
@@ -255,17 +259,19 @@ class _Map:
                 reach[axis] = max(min(first), 2) * (line[1, axis] - line[0, axis]) if first else np.inf
         return middle, reach
 
-    def _powers(self, weights: NDArray[np.complex64]) -> Floats:
-        """|AF|² (trials, rows, columns) on the whole grid."""
+    def _factors(self, weights: NDArray[np.complex64]) -> NDArray[np.complex64]:
+        """The array factor (trials, size) on the whole grid."""
         if self.modes is None:
-            seen = weights @ self.waves
-            return np.asarray((seen.real**2 + seen.imag**2).reshape(len(weights), *self.shape))
-        from scipy.fft import ifft2
+            return np.asarray(weights @ self.waves)
+        from scipy.fft import ifft
 
-        sheet = np.zeros((len(weights), *self.shape), np.complex64)
-        sheet[:, self.modes[0], self.modes[1]] = weights
-        found = ifft2(sheet, axes=(1, 2), norm="forward", workers=thread_count(), overwrite_x=True)
-        return np.asarray(found.real**2 + found.imag**2)
+        rows, columns = self.modes
+        sheet = np.zeros((len(weights), self.shape[0], int(columns.max()) + 1), np.complex64)
+        sheet[:, rows, columns] = weights
+        # Columns first: only those with elements.
+        found = ifft(sheet, axis=1, norm="forward", workers=thread_count(), overwrite_x=True)
+        found = ifft(found, self.shape[1], axis=2, norm="forward", workers=thread_count())
+        return np.asarray(found.reshape(len(weights), -1))
 
     def figures(self, weights: NDArray[np.complex64]) -> Floats:
         """A row of `FIGURES` for each trial."""
@@ -294,24 +300,33 @@ class _Map:
 
         Power goes from lobe to lobe as a + b cos x + c sin x.
         """
-        power = self._powers(weights)
-        chosen = (power.reshape(len(weights), -1) * self.unit).argmax(axis=1)
+        factors = self._factors(weights)
+        chosen = self._strongest(factors)
         at = np.unravel_index(chosen, self.shape)
         own = np.arange(len(weights))
-        here = power[own, at[0], at[1]].astype(float)
+        here = np.abs(factors[own, chosen]).astype(float) ** 2
         gain = np.ones(len(weights))
         for axis, count in enumerate(self.shape):
             if count < 3:
                 continue
+            beside = [[(at[i] + s) % n if i == axis else at[i] for i, n in enumerate(self.shape)] for s in (-1, 1)]
             before, after = (
-                power[own, *((at[i] + s) % n if i == axis else at[i] for i, n in enumerate(self.shape))].astype(float)
-                for s in (-1, 1)
+                np.abs(factors[own, np.ravel_multi_index(place, self.shape)]).astype(float) ** 2 for place in beside
             )
             turn = self.turns[axis]
             b = (here - 0.5 * (before + after)) / (1.0 - math.cos(turn))
             c = 0.5 * (after - before) / math.sin(turn)
             gain *= np.where((here >= before) & (here >= after), (here - b + np.hypot(b, c)) / here, 1.0)
         return np.asarray(here * gain * self.unit[chosen])
+
+    def _strongest(self, factors: NDArray[np.complex64]) -> NDArray[np.int64]:
+        """Where most is sent outside the beam (trials,), by its number on the grid."""
+        from ..kernels.array_sum import strongest
+
+        announce(strongest)
+        found = np.empty(len(factors), np.int64)
+        in_shares(lambda share: strongest(factors[share], self.unit, found[share]), len(factors))
+        return found
 
 
 def _above(uv: Floats) -> Floats:

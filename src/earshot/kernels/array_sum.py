@@ -62,3 +62,16 @@ def turn(values, phases):
         sine, cosine = sincos(phases[m])
         a, b = values[m].real, values[m].imag
         values[m] = complex(a * cosine - b * sine, a * sine + b * cosine)
+
+
+@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+def strongest(fields, shares, out):
+    """Where |field|² times a share (m,) is greatest in every row of fields (n, m): its number, into out (n,)."""
+    for n in range(fields.shape[0]):
+        best, at = np.float32(-1.0), 0
+        for m in range(fields.shape[1]):
+            field = fields[n, m]
+            level = (field.real * field.real + field.imag * field.imag) * shares[m]
+            if level > best:
+                best, at = level, m
+        out[n] = at
