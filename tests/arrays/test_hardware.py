@@ -215,3 +215,7 @@ def test_trials_look_where_panels_and_rings_send():
     seen, beam = arrays.trials(ring, weights, arrays.Errors(), frequency=HERTZ, count=2), ring.beam(HERTZ, weights)
     assert seen.wanted["gain_dBi"] == pytest.approx(10 * math.log10(float(beam.gain(*beam.peak))), abs=0.02)
     assert math.degrees(math.atan2(*seen.axes[1::-1, 2])) == pytest.approx(40.0, abs=0.5)
+    weights = flat.steered(frequency=HERTZ, theta="25 deg", phi="210 deg")
+    cut = arrays.trials(flat, weights, arrays.Errors(), frequency=HERTZ, count=2).envelope()
+    assert cut.attrs["phi_deg"] == pytest.approx(30.0, abs=2.0)
+    assert float(cut.angle[int(cut["nominal"].values.argmax())]) == pytest.approx(-24.0, abs=2.0)

@@ -84,11 +84,12 @@ class Errors:
 class Trials:
     """Arrays with errors: their weights (trials, elements), and figures of each, a row, beside those without errors.
 
-    axes: the columns (3, 3) all is looked at in, see `trials`.
+    axes: the columns (3, 3) all is looked at in, see `trials`. towards: where the beam without errors is, in them (3,).
     """
 
     array: Array
     axes: Floats
+    towards: Floats
     frequency: float
     nominal: Complexes
     weights: NDArray[np.complex64]
@@ -120,17 +121,15 @@ class Trials:
     def envelope(self, phi: str | float | None = None, *, levels: tuple[float, ...] = (5.0, 50.0, 95.0)) -> xr.Dataset:
         """Gain, dBi, along a half circle, labelled by angle from where the array faces: percentiles and mean.
 
-        phi: about where it faces, from the first axis; along that which the elements are spread over more unless given.
+        phi: about where it faces, from the first axis; through the beam unless given, or, where that is what it faces,
+        along the axis that the elements are spread over more.
         The mean is of powers; `nominal` is without errors.
         """
         import xarray as xr
 
         angle = np.radians(np.arange(-90.0, 90.25, 0.25))
         seen = self.array.in_axes(self.axes)
-        if phi is None:
-            spread = np.ptp(seen.layout.positions[:, :2], axis=0)
-            phi = 0.5 * math.pi * bool(spread[1] > spread[0] * (1.0 + 1e-9))
-        turn = units.angle(phi, "envelope, phi")
+        turn = self._through if phi is None else units.angle(phi, "envelope, phi")
         ways = np.stack([np.sin(angle) * math.cos(turn), np.sin(angle) * math.sin(turn), np.cos(angle)], axis=1)
         waves = _waves(seen, self.frequency, ways)
         power = np.abs(self.weights @ waves) ** 2
@@ -143,6 +142,16 @@ class Trials:
         return xr.Dataset(data, {"angle": ("angle", np.degrees(angle), {"units": "deg"})},
                           {"trials": len(self.weights), "phi_deg": math.degrees(turn), "facing": self.axes[:, 2],
                            "along": self.axes[:, :2] @ [math.cos(turn), math.sin(turn)]})  # fmt: skip
+
+    @property
+    def _through(self) -> float:
+        """The half circle through the beam, rad, over -90 to 90 deg, to a tenth."""
+        u, v = self.towards[:2]
+        if math.hypot(u, v) > 0.02:
+            degrees = round(math.degrees(math.atan2(v, u)), 1)
+            return math.radians(90.0 - (90.0 - degrees) % 180.0)
+        spread = np.ptp(self.array.in_axes(self.axes).layout.positions[:, :2], axis=0)
+        return 0.5 * math.pi * bool(spread[1] > spread[0] * (1.0 + 1e-9))
 
 
 def trials(
@@ -177,7 +186,7 @@ def trials(
         report(f"trial {first + 1} of {count}")
         parts.append(field.figures(own[first : first + step]))
     table = pd.DataFrame(np.concatenate(parts[1:]), columns=list(FIGURES))
-    return Trials(array, axes, hertz, base, own, table, pd.Series(parts[0][0], index=list(FIGURES)))
+    return Trials(array, axes, field.middle, hertz, base, own, table, pd.Series(parts[0][0], index=list(FIGURES)))
 
 
 def _waves(array: Array, hertz: float, ways: Floats) -> Complexes:

@@ -20,7 +20,7 @@ from ...arrays.weights import Weights
 from ...errors import UsageError
 from ...fields.far import FarField, decibels
 from ...units import engineering
-from .style import DASHES, FAINT, INK, LINES, SHORE, flat_axes, heading, legend_above, look, sheet
+from .style import DASHES, FAINT, INK, LINES, SHORE, SOFT, flat_axes, heading, legend_above, look, sheet
 from .subjects import fields_of
 
 if TYPE_CHECKING:
@@ -107,7 +107,14 @@ def beam_map(given: FarField | Any, *, span: float = 40.0, lobes: pd.DataFrame |
             r = math.sin(math.radians(degrees))
             axes.add_patch(Circle((0, 0), r, fill=False, edgecolor=FAINT, linewidth=1.2 if degrees == 90 else 0.7,
                                   linestyle="-" if degrees == 90 else ":"))  # fmt: skip
-            axes.annotate(f"{degrees}°", (0, r), xytext=(3, 2), textcoords="offset points", color=FAINT, fontsize=9)
+            axes.annotate(
+                f"{degrees}°",
+                (0, r),
+                xytext=(3, 3),
+                textcoords="offset points",
+                fontsize=9,
+                bbox=SOFT if degrees < 90 else None,
+            )
         if lobes is not None:
             axes.plot(
                 lobes["u"].to_numpy(float),
