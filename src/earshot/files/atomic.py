@@ -41,3 +41,8 @@ def write_atomically(path: str | Path, write: Callable[[Path], object]) -> Path:
     finally:
         temporary.unlink(missing_ok=True)
     return target
+
+
+def stem_of(name: str) -> str:
+    """A name of the user's as the stem of a file's: without blanks and slashes."""
+    return name.replace(" ", "-").replace("/", "-")

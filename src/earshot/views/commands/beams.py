@@ -16,6 +16,7 @@ from ...arrays.measures import grating_lobes
 from ...arrays.trials import Trials
 from ...fields.currents import unit_vectors
 from ...files.atomic import folder as make_folder
+from ...files.atomic import stem_of
 from ...files.ideal_array import IdealArray, IdealBeam, ideal_array
 from ...files.tables import records, write
 from ...units import engineering
@@ -119,15 +120,16 @@ def _figures(
     for name, draw in (("polar", plots.polar), ("cartesian", plots.cartesian)):
         yield name, partial(draw, fields, *planes, **angles)
     for beam in array.beams:
-        yield f"layout-{beam.name}", partial(plots.layout, beam.array, beam.weights, label=beam.name)
-        yield f"beam-map-{beam.name}", partial(plots.beam_map, beam.field, lobes=_lobes(beam))
-        yield f"sphere-{beam.name}", partial(plots.sphere, beam.field)
+        stem = stem_of(beam.name)
+        yield f"layout-{stem}", partial(plots.layout, beam.array, beam.weights, label=beam.name)
+        yield f"beam-map-{stem}", partial(plots.beam_map, beam.field, lobes=_lobes(beam))
+        yield f"sphere-{stem}", partial(plots.sphere, beam.field)
         many = tried[beam.name]
         if many is not None:
-            yield f"envelope-{beam.name}", partial(plots.envelope, many)
+            yield f"envelope-{stem}", partial(plots.envelope, many)
     if link is not None:
         yield "link", partial(plots.link, link, title=array.title)
 
 
 def _weights(array: IdealArray, folder: Path) -> list[Path]:
-    return [write(beam.weights.to_frame(), folder / f"weights-{beam.name}.csv") for beam in array.beams]
+    return [write(beam.weights.to_frame(), folder / f"weights-{stem_of(beam.name)}.csv") for beam in array.beams]

@@ -19,6 +19,7 @@ from ...answers.solution import Solution
 from ...answers.solve import solve
 from ...errors import UsageError
 from ...fields.far import FarField
+from ...files.atomic import stem_of
 from ...files.design_file import DesignFile
 from ...files.results import Saved, is_results, read_saved, write_results
 from ...files.tables import network_table, records, write
@@ -234,7 +235,7 @@ def write_all(result: Run, folder: Path) -> list[Path]:
         write(common, folder / f"network.s{len(network.ports)}p"),
     ]
     for case in result.cases:
-        stem = case.case.name.replace(" ", "-").replace("/", "-")
+        stem = stem_of(case.case.name)
         if len(result.cases) > len({c.case.name for c in result.cases}):
             stem += f"-{case.driven.frequency / 1e6:.6g}-MHz"
         if case.driven.antenna.wires:
