@@ -12,6 +12,7 @@ import pandas as pd
 import typer
 
 from ... import units
+from ...answers.cases import Cut
 from ...arrays.measures import grating_lobes
 from ...arrays.trials import Trials
 from ...fields.currents import unit_vectors
@@ -115,7 +116,7 @@ def _figures(
 ) -> Iterator[tuple[str, Callable[[], Any]]]:
     from .. import plots
 
-    planes, angles = planes_of(cut for beam in array.beams for cut in beam.cuts)
+    planes, angles = _planes(array)
     fields = [beam.field for beam in array.beams]
     for name, draw in (("polar", plots.polar), ("cartesian", plots.cartesian)):
         yield name, partial(draw, fields, *planes, **angles)
@@ -129,6 +130,19 @@ def _figures(
             yield f"envelope-{stem}", partial(plots.envelope, many)
     if link is not None:
         yield "link", partial(plots.link, link, title=array.title)
+
+
+def _planes(array: IdealArray) -> tuple[list[str], dict[str, Any]]:
+    """The cuts that the beams want; else the planes of a lone beam, or what several share: a cone, or half circles."""
+    wanted = [cut for beam in array.beams for cut in beam.cuts]
+    if not wanted and len(array.beams) > 1:
+        theta, phi = np.degrees(np.transpose([beam.field.peak for beam in array.beams]))
+        # A half circle over the zenith serves the azimuths at both its ends.
+        aside = sorted(set((np.round(phi) % 180.0)[theta > 1.0].tolist())) or [0.0]
+        wanted = [Cut(azimuth=float(np.radians(a))) for a in aside]
+        if np.abs(theta - 90.0).max() < 30.0:
+            wanted = [Cut(elevation=0.0)]
+    return planes_of(wanted)
 
 
 def _weights(array: IdealArray, folder: Path) -> list[Path]:
