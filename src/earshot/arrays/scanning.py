@@ -41,7 +41,7 @@ def axes_of(layout: Layout, peak: tuple[float, float]) -> Floats:
     """
     beam = unit_vectors(np.array(peak[0]), np.array(peak[1]))
     off = layout.positions - layout.positions.mean(axis=0)
-    _, spread, own = np.linalg.svd(off, full_matrices=True)
+    _, spread, own = np.linalg.svd(off, full_matrices=False)
     rank = int((spread > 1e-9 * max(float(spread[0]), 1e-30)).sum()) if len(layout) > 1 else 0
     front = beam
     if rank == 1:
