@@ -5,11 +5,13 @@ from __future__ import annotations
 import logging
 import math
 import os
+import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor, wait
 from contextlib import contextmanager
 from contextvars import ContextVar
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -79,13 +81,34 @@ def thread_count() -> int:
     return int(os.environ.get("EARSHOT_THREADS") or len(os.sched_getaffinity(0)))
 
 
+_HELPER = "earshot-helper"
+
+
+@cache
+def _helpers(count: int) -> ThreadPoolExecutor:
+    """Threads that wait for work: starting them takes as long as a small sum."""
+    return ThreadPoolExecutor(count, _HELPER)
+
+
+# A copied process has none of its parent's threads.
+os.register_at_fork(after_in_child=_helpers.cache_clear)
+
+
 def in_threads(work: Callable[[Any], None], shares: Sequence[Any]) -> None:
-    """Call work(share) for every share, side by side; the first error is raised."""
-    if len(shares) == 1:
-        work(shares[0])
+    """Call work(share) for every share, side by side; the first error is raised, when all are done."""
+    if len(shares) < 2 or threading.current_thread().name.startswith(_HELPER):
+        # Within a share there is nobody left to help.
+        for share in shares:
+            work(share)
         return
-    with ThreadPoolExecutor(len(shares)) as pool:
-        list(pool.map(work, shares))
+    helpers = _helpers(len(shares) - 1)
+    others = [helpers.submit(work, share) for share in shares[1:]]
+    try:
+        work(shares[0])
+    finally:
+        wait(others)
+    for other in others:
+        other.result()
 
 
 def in_shares(work: Callable[[slice], None], count: int) -> None:

@@ -163,3 +163,12 @@ def test_the_tag_line_alone_lies_over_the_solved_one(tmp_path):
     with pytest.raises(es.UsageError, match="has no array"):
         es.ideal_array(es.read_design(resources.files("earshot.demo") / "tag_receiver.toml"))
     assert "link figures" in plots.link(ideal.link(south), title="line").texts[0].get_text()
+
+
+def test_a_pencil_beam_has_its_peak_in_every_figure():
+    array = arrays.Array(arrays.grid(30, 30, 0.026), arrays.cosine(), "pencil")
+    beam = array.beam(5.8e9, array.steered(frequency=5.8e9, theta="21.3 deg", phi="33.3 deg"))
+    peak = f"peak {10 * math.log10(float(beam.gain(*beam.peak))):.2f} dBi"
+    assert peak in plots.pattern(beam).texts[0].get_text()
+    assert peak in plots.beam_map(beam).texts[0].get_text()
+    assert any(peak == text.get_text() for text in plots.sphere(beam).axes[0].texts)

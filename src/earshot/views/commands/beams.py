@@ -124,7 +124,7 @@ def _figures(
         stem = stem_of(beam.name)
         yield f"layout-{stem}", partial(plots.layout, beam.array, beam.weights, label=beam.name)
         yield f"beam-map-{stem}", partial(plots.beam_map, beam.field, lobes=_lobes(beam))
-        yield f"sphere-{stem}", partial(plots.sphere, beam.field)
+        yield f"pattern-{stem}", partial(plots.pattern, beam.field)
         many = tried[beam.name]
         if many is not None:
             yield f"envelope-{stem}", partial(plots.envelope, many)

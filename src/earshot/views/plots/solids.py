@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import numpy as np
@@ -16,7 +17,7 @@ from ... import units
 from ...answers.driven import Driven
 from ...constants import SPEED_OF_LIGHT
 from ...errors import UsageError
-from ...fields.far import FarField
+from ...fields.far import FarField, decibels
 from ...geometry.antenna import Antenna
 from ...units import engineering
 from .style import DASHES, FAINT, INK, LINES, SHORE, heading, look, sheet
@@ -67,18 +68,20 @@ def pattern(
     antenna: Antenna | None = None,
     *,
     span: float = 30.0,
-    step: str = "3 deg",
+    step: str | None = None,
     reach: str | float | None = None,
 ) -> Figure:
     """Gain in every direction as a solid: distance and colour are dBi, span decibels from the peak to the middle.
 
-    antenna: drawn inside it. reach: how far from the middle the peak is drawn ("1 m"), with the antenna to that scale;
-    unless given the antenna is as large as shows well. Raises UsageError for a reach that is not above zero.
+    step: 3 deg, or as fine as the lobes need, down to one. antenna: drawn inside it. reach: how far from the middle the
+    peak is drawn ("1 m"), with the antenna to that scale; unless given the antenna is as large as shows well. Raises
+    UsageError for a reach that is not above zero.
     """
     field = fields_of(given)[0]
-    sphere = field.sphere(step)
+    sphere = field.sphere(math.radians(min(3.0, max(1.0, math.degrees(field.step)))) if step is None else step)
     gain = sphere.gain.values
-    top = float(gain.max())
+    # The peak may lie between the samples.
+    top = float(decibels(field.gain(*field.peak)))
     level = np.clip((gain - top) / span + 1.0, 0.0, 1.0)
     long = SPEED_OF_LIGHT / field.frequency
     metres = None if reach is None else units.read(reach, "length", what="pattern, reach", wavelength=long)
@@ -93,6 +96,9 @@ def pattern(
         middle, stretch = _copied(antenna, field.half_space, metres)
         ends = (np.array(antenna.extent) - middle) * stretch
         low, high = np.minimum(low, ends[0]), np.maximum(tips, ends[1])
+    # A pencil would stand out of the figure.
+    slim = np.maximum(0.8 * float((high - low).max()) - (high - low), 0.0) * [0.5, 0.5, 0.0]
+    low, high = low - slim, high + slim
     with look():
         figure = sheet()
         axes = space(figure, (0.02, 0.07, 0.84, 0.83), low, high, 1.2)

@@ -2,29 +2,31 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from matplotlib.colors import Normalize
 from matplotlib.figure import Figure
 
 from ...answers.driven import Driven
 from ...errors import UsageError
-from ...fields.far import FarField
+from ...fields.far import FarField, decibels
 from ...units import engineering
 from .cuts import QUANTITIES
 from .style import INK, PAPER, SHORE, flat_axes, heading, look, sheet
 from .subjects import fields_of
 
 
-def sphere(given: FarField | Driven, *, quantity: str = "gain", span: float = 30.0, step: str = "2 deg") -> Figure:
+def sphere(given: FarField | Driven, *, quantity: str = "gain", span: float = 30.0, step: str | None = None) -> Figure:
     """Every direction at once: azimuth across, elevation up, level as colour, the peak marked, contours 3 dB apart.
 
-    quantity: as for `polar`. span: decibels from the peak to the darkest colour. Raises UsageError for a quantity there
-    is not.
+    quantity: as for `polar`. span: decibels from the peak to the darkest colour. step: 2 deg, or as fine as the lobes
+    need, down to a half. Raises UsageError for a quantity there is not.
     """
     if quantity not in QUANTITIES:
         raise UsageError(f"quantity '{quantity}' is not one of {', '.join(QUANTITIES)}")
     field = fields_of(given)[0]
-    samples = field.sphere(step)
+    samples = field.sphere(math.radians(min(2.0, max(0.5, math.degrees(field.step)))) if step is None else step)
     azimuth = samples.phi.values
     elevation = 90.0 - samples.theta.values
     level = samples[quantity].values
@@ -32,7 +34,14 @@ def sphere(given: FarField | Driven, *, quantity: str = "gain", span: float = 30
     half = int(np.searchsorted(azimuth, 180.0))
     azimuth = np.concatenate([azimuth[half:-1] - 360.0, azimuth[: half + 1]])
     level = np.concatenate([level[:, half:-1], level[:, : half + 1]], axis=1)
-    top = float(level.max())
+    row, column = np.unravel_index(int(level.argmax()), level.shape)
+    x, y, top = float(azimuth[column]), float(elevation[row]), float(level.max())
+    whole = {"gain": field.gain, "directivity": field.directivity, "realized_gain": field.realized_gain}
+    if quantity in whole:
+        # Between the samples.
+        theta, phi = field.peak
+        x, y = (math.degrees(phi) + 180.0) % 360.0 - 180.0, 90.0 - math.degrees(theta)
+        top = float(decibels(whole[quantity](theta, phi)))
     with look():
         figure = sheet()
         axes = flat_axes(figure)
@@ -45,8 +54,6 @@ def sphere(given: FarField | Driven, *, quantity: str = "gain", span: float = 30
         rings = [top - d for d in (12.0, 9.0, 6.0, 3.0)]
         lines = axes.contour(azimuth, elevation, level, levels=rings, colors=INK, linewidths=0.9, linestyles="-")
         axes.clabel(lines, fmt={r: f"−{top - r:.0f} dB" for r in rings}, fontsize=8)
-        row, column = np.unravel_index(int(level.argmax()), level.shape)
-        x, y = float(azimuth[column]), float(elevation[row])
         axes.plot(x, y, "o", markersize=9, markerfacecolor="none", markeredgecolor=INK, markeredgewidth=2)
         side = "left" if x < 90.0 else "right"
         axes.annotate(
