@@ -107,17 +107,12 @@ def _transformed(modes: Complexes, phases: Floats) -> Complexes:
     from ..kernels.array_sum import turn
 
     announce(turn)
+    # Modes stay in the cache: neither sorting directions nor threads pay.
+    found = finufft.nufft2d2(phases[0], phases[1], modes, isign=1, eps=_EXACT, nthreads=1, spread_sort=0)
     # Its modes count from -count//2 up.
-    middle, out = np.array(modes.shape) // 2, np.empty(phases.shape[1], np.complex128)
-
-    def work(share: slice) -> None:
-        x, y, z = phases[:, share]
-        # Modes stay in the cache: neither sorting directions nor its own threads pay.
-        out[share] = finufft.nufft2d2(x, y, modes, isign=1, eps=_EXACT, nthreads=1, spread_sort=0)
-        turn(out[share], middle[0] * x + middle[1] * y + z)
-
-    in_shares(work, len(out))
-    return out
+    middle = np.array(modes.shape) // 2
+    turn(found, middle @ phases[:2] + phases[2])
+    return np.asarray(found)
 
 
 def _scattered(positions: Floats, weights: Complexes, directions: Floats, k: float) -> Complexes:
