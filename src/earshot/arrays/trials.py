@@ -305,28 +305,35 @@ class _Map:
         return np.stack(columns, axis=1)
 
     def _side_lobes(self, weights: NDArray[np.complex64]) -> Floats:
-        """The strongest outside the beam, 4πU: of the cosine through the samples beside the greatest along each axis.
+        """The strongest outside the beam, 4πU: from the samples round the greatest, along each axis.
 
-        Power goes from lobe to lobe as a + b cos x + c sin x.
+        The array's power goes from lobe to lobe as a + b cos x + c sin x, the element's by a parabola of its logarithm.
         """
         factors = self._factors(weights)
         chosen = self._strongest(factors)
         at = np.unravel_index(chosen, self.shape)
         own = np.arange(len(weights))
-        here = np.abs(factors[own, chosen]).astype(float) ** 2
-        gain = np.ones(len(weights))
+        here, unit = np.abs(factors[own, chosen]).astype(float) ** 2, self.unit[chosen].astype(float)
+        gain, x = np.ones(len(weights)), np.linspace(-1.0, 1.0, 41)
         for axis, count in enumerate(self.shape):
             if count < 3:
                 continue
-            beside = [[(at[i] + s) % n if i == axis else at[i] for i, n in enumerate(self.shape)] for s in (-1, 1)]
-            before, after = (
-                np.abs(factors[own, np.ravel_multi_index(place, self.shape)]).astype(float) ** 2 for place in beside
-            )
-            turn = self.turns[axis]
+            levels, units_ = [], []
+            for step in (-1, 1):
+                beside = [(at[i] + step) % n if i == axis else at[i] for i, n in enumerate(self.shape)]
+                place = np.ravel_multi_index(beside, self.shape)
+                levels.append(np.abs(factors[own, place]).astype(float) ** 2)
+                # In the beam, or beyond the horizon, there is no element to speak of.
+                units_.append(np.where(self.unit[place] > 0.0, self.unit[place], unit))
+            (before, after), turn = levels, self.turns[axis]
             b = (here - 0.5 * (before + after)) / (1.0 - math.cos(turn))
             c = 0.5 * (after - before) / math.sin(turn)
-            gain *= np.where((here >= before) & (here >= after), (here - b + np.hypot(b, c)) / here, 1.0)
-        return np.asarray(here * gain * self.unit[chosen])
+            low, high = (np.log(u / unit) for u in units_)
+            factor = here[:, None] + b[:, None] * (np.cos(turn * x) - 1.0) + c[:, None] * np.sin(turn * x)
+            share = np.exp(0.5 * (high - low)[:, None] * x + 0.5 * (high + low)[:, None] * x**2)
+            top = (here * unit >= before * units_[0]) & (here * unit >= after * units_[1])
+            gain *= np.where(top, (factor * share).max(axis=1) / here, 1.0)
+        return np.asarray(here * gain * unit)
 
     def _strongest(self, factors: NDArray[np.complex64]) -> NDArray[np.int64]:
         """Where most is sent outside the beam (trials,), by its number on the grid."""
