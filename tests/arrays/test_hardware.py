@@ -219,3 +219,12 @@ def test_trials_look_where_panels_and_rings_send():
     cut = arrays.trials(flat, weights, arrays.Errors(), frequency=HERTZ, count=2).envelope()
     assert cut.attrs["phi_deg"] == pytest.approx(30.0, abs=2.0)
     assert float(cut.angle[int(cut["nominal"].values.argmax())]) == pytest.approx(-24.0, abs=2.0)
+
+
+def test_side_lobes_of_few_elements_follow_the_element():
+    """Lobes so wide that the element falls across them, one of them at the horizon's edge of the lattice's phases."""
+    array = arrays.Array(arrays.grid(3, 6, 0.6 * WAVE), arrays.cosine())
+    exact = arrays.trials(array, array.uniform(), arrays.Errors(), frequency=HERTZ, count=2)
+    beam = array.beam(HERTZ)
+    highest = max(beam.side_lobes(plane)[0][0] for plane in "EH")
+    assert exact.wanted["side_lobe_dB"] == pytest.approx(highest, abs=0.08)

@@ -7,6 +7,7 @@ one, from the waves of every element at directions as close.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -210,11 +211,13 @@ class _Map:
             low = lattice.places.min(axis=0)
             self.modes = tuple((lattice.places - low).T)
             counts = np.ptp(lattice.places, axis=0) + 1
-            self.shape, self.places, uv = _visible(k * lattice.steps[:, :2], counts)
+            self.shape, self.places, uv, self.moves = _visible(k * lattice.steps[:, :2], counts)
             # From one sample to the next, as a share of a lobe.
             self.turns = [2.0 * math.pi * n / m for n, m in zip(counts.tolist(), self.shape, strict=True)]
         else:
-            self.shape, self.places, uv, whole = _square(k * float(np.ptp(array.layout.positions, axis=0).max()))
+            self.shape, self.places, uv, self.moves, whole = _square(
+                k * float(np.ptp(array.layout.positions, axis=0).max())
+            )
             if (needed := 8 * len(array) * len(whole)) > _MOST:
                 raise RunError(
                     f"trials: {len(array)} elements off a lattice, over {len(whole)} directions, would need "
@@ -228,9 +231,11 @@ class _Map:
         best = int((sent[self.places] * unit).argmax())
         middle, reach = self._beam(array, hertz, nominal, uv[best])
         aside = (((uv - middle) / reach) ** 2).sum(axis=1) > 1.0
-        # Of all directions that have one place on the grid, that where an element radiates most.
-        self.unit = np.zeros(self.size, np.float32)
-        np.maximum.at(self.unit, self.places[aside], unit[aside].astype(np.float32))
+        # Of all directions that have one place on the grid, that where an element radiates most: it is set last.
+        order = np.flatnonzero(aside)[np.argsort(unit[aside], kind="stable")]
+        self.unit, self.uv = np.zeros(self.size, np.float32), np.zeros((self.size, 2))
+        self.unit[self.places[order]], self.uv[self.places[order]] = unit[order], uv[order]
+        self.alone: Callable[[Floats], Floats] = lambda ways: _unit(ways, array, hertz)
         # Two lines through the beam, out to its nulls or the horizon.
         self.lines = []
         spread = np.ptp(array.layout.positions, axis=0)
@@ -323,8 +328,10 @@ class _Map:
                 beside = [(at[i] + step) % n if i == axis else at[i] for i, n in enumerate(self.shape)]
                 place = np.ravel_multi_index(beside, self.shape)
                 levels.append(np.abs(factors[own, place]).astype(float) ** 2)
-                # In the beam, or beyond the horizon, there is no element to speak of.
-                units_.append(np.where(self.unit[place] > 0.0, self.unit[place], unit))
+                uv = self.uv[chosen] + step * self.moves[axis]
+                # Beyond the horizon there is nothing to follow.
+                seen = np.maximum(self.alone(_above(uv)), 1e-12 * unit)
+                units_.append(np.where(np.hypot(*uv.T) <= 1.0, seen, unit))
             (before, after), turn = levels, self.turns[axis]
             b = (here - 0.5 * (before + after)) / (1.0 - math.cos(turn))
             c = 0.5 * (after - before) / math.sin(turn)
@@ -350,8 +357,9 @@ def _above(uv: Floats) -> Floats:
     return np.column_stack([uv, np.sqrt(np.maximum(1.0 - (uv**2).sum(axis=1), 0.0))])
 
 
-def _visible(steps: Floats, counts: NDArray[np.int64]) -> tuple[tuple[int, int], NDArray[np.int64], Floats]:
-    """Shape of the grid of phases, and of every direction above that has one: its number there, and u and v.
+def _visible(steps: Floats, counts: NDArray[np.int64]) -> tuple[tuple[int, int], NDArray[np.int64], Floats, Floats]:
+    """Shape of the grid of phases, of every direction above that has one its number there and u and v, and by how much
+    these move from one sample to the next along each axis (2, 2).
 
     steps (2, 2): phase by u and v of both steps. A line has only the directions in its own plane.
     """
@@ -375,17 +383,18 @@ def _visible(steps: Floats, counts: NDArray[np.int64]) -> tuple[tuple[int, int],
             inside = np.hypot(*uv.T) <= 1.0
             numbers.append(np.flatnonzero(inside))
             found.append(uv[inside])
-    return (shape[0], shape[1]), np.concatenate(numbers), np.concatenate(found)
+    moves = 2.0 * math.pi * back.T / np.array(shape)[:, None]
+    return (shape[0], shape[1]), np.concatenate(numbers), np.concatenate(found), moves
 
 
-def _square(size: float) -> tuple[tuple[int, int], NDArray[np.int64], Floats, Floats]:
+def _square(size: float) -> tuple[tuple[int, int], NDArray[np.int64], Floats, Floats, Floats]:
     """A grid of u and v for elements spread over so many radians: as `_visible`, and all of it."""
     count = 2 * math.ceil(_FINE * max(size, 1.0) / (2.0 * math.pi)) + 9
     axis = np.linspace(-1.0, 1.0, count)
     u, v = (x.ravel() for x in np.meshgrid(axis, axis, indexing="ij"))
     whole = np.stack([u, v], axis=1)
     inside = np.flatnonzero(np.hypot(u, v) <= 1.0)
-    return (count, count), inside, whole[inside], whole
+    return (count, count), inside, whole[inside], (axis[1] - axis[0]) * np.eye(2), whole
 
 
 def _vertex(three: Floats) -> float:
