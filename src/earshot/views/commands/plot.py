@@ -279,8 +279,7 @@ def plot(
     Figures: geometry, vswr, impedance, return-loss, scattering, smith, polar, cartesian, sphere, pattern, currents and
     charge (of wires), surface and animation (of currents on sheets), near, along-ground (over a plane or earth),
     layout, beam-map, coupling and scan (of several ports), ideal and link (a file's array, with coupling and without),
-    figures.
-    Patterns, currents and near fields are the first case's.
+    figures. Patterns, currents and near fields are the first case's.
     """
     for name in kinds or []:
         if name not in FIGURES:
