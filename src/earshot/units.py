@@ -1,21 +1,22 @@
 """Units at the edges: text such as "6 mm" or "driven / 2 + 0.01 lambda" becomes a plain SI number.
 
-Text is arithmetic over numbers with units and named values. The arithmetic is the safe-expression package's, the
-units are the unit package's; both are loaded when the first text is read.
+Text is arithmetic over numbers with units and named values, which `arithmetic` reads; the units are the unit package's,
+loaded when the first text is read.
 """
 
 from __future__ import annotations
 
-import ast
 import functools
 import math
-import operator
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from . import arithmetic
+from .arithmetic import ExpressionError
 from .errors import UnitError, unknown
+from .lettering import told
 
 KINDS = {
     "length": "m",
@@ -43,10 +44,25 @@ _EXAMPLES = {
     "current": "'10 mA'",
     "number": "'0.5'",
 }
-_NUMBER_WITH_UNIT = re.compile(r"(?<![\w.])(\d+\.?\d*(?:[eE][+-]?\d+)?|\.\d+(?:[eE][+-]?\d+)?)\s*([A-Za-zµΩ°]\w*)")
-_PLAIN = re.compile(r"([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)\s*([A-Za-zµΩ°]\w*)")
-_FRACTION = re.compile(r"(?:(\d+)\s+)?(\d+)\s*/\s*(\d+)\s*([A-Za-z]\w*)")
-_WORD = re.compile(r"[A-Za-z_]\w*")
+_PLAIN = re.compile(r"([+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?)\s*([^\W\d]\w*|°)", re.ASCII)
+_FRACTION = re.compile(r"(?:(\d{1,9})\s+)?(\d{1,9})\s*/\s*(\d{1,9})\s*([A-Za-z]\w*)", re.ASCII)
+_USUAL = (
+    *("m", "mm", "cm", "km", "um", "in", "ft", "mil", "lambda", "Hz", "kHz", "MHz", "GHz", "deg", "rad"),
+    *("ohm", "mohm", "kohm", "Mohm", "pH", "nH", "uH", "mH", "H", "pF", "nF", "uF", "mF", "F"),
+    *("uW", "mW", "W", "kW", "MW", "uV", "mV", "V", "kV", "uA", "mA", "A"),
+)
+"""Units that are usual here: a spelling that is one of them but for capitals is asked about, even if it is a unit."""
+_SPELT = {unit.lower(): unit for unit in _USUAL} | {
+    **dict.fromkeys(("wavelength", "wavelengths", "wl", "\u03bb"), "lambda"),
+    **dict.fromkeys(("ohms", "r"), "ohm"),
+    "inches": "in",
+}
+
+
+def _asked_about(unit: str) -> str | None:
+    """The unit that is probably meant by one that nobody here means, such as mHz."""
+    meant = _SPELT.get(unit.lower())
+    return None if unit in _USUAL or meant is None else meant
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,12 +85,25 @@ def _unit(name: str) -> Any:
     return 1 * _registry().parse_units("thou" if name == "mil" else name)
 
 
+def _known_unit(name: str) -> Any:
+    """One of a unit; raises Refused for one that is not known, or not meant."""
+    meant = _asked_about(name)
+    if meant is not None:
+        raise ExpressionError(f"'{name}' is not a unit here: did you mean {meant}?")
+    try:
+        return _unit(name)
+    except Exception:
+        raise ExpressionError(f"'{name}' is not a unit Earshot knows") from None
+
+
 @functools.cache
 def _plain_unit(unit: str) -> Quantity | None:
     """One of a unit, when it measures one of `KINDS` by a mere factor."""
     try:
         one = _unit(unit)
     except Exception:
+        return None
+    if not one._is_multiplicative:  # A level such as dBm: ten of them are not ten times one.
         return None
     kind = next((k for k, si in KINDS.items() if k not in ("number", "angle") and one.is_compatible_with(si)), None)
     return None if kind is None else Quantity(float(one.to(KINDS[kind]).magnitude), kind)
@@ -90,44 +119,11 @@ def _plain(text: str, names: Mapping[str, Quantity], wavelength: float | None) -
         number, unit = int(split[1] or 0) + int(split[2]) / int(split[3]), split[4]
     else:
         return None
-    if unit in names:
+    if unit in names or _asked_about(unit):
         return None
     one = Quantity(wavelength, "length") if unit == "lambda" and wavelength else _plain_unit(unit)
     found = None if one is None else Quantity(number * one.si, one.kind)
     return found if found is not None and math.isfinite(found.si) else None
-
-
-@functools.cache
-def _functions() -> dict[str, Any]:
-    import numpy as np
-
-    # NumPy's functions know the unit package's quantities; sin("30 deg") works, sin("3 m") says why not.
-    return {name: getattr(np, name) for name in ("sqrt", "sin", "cos", "tan", "hypot")} | {
-        "min": min,
-        "max": max,
-        "abs": abs,
-    }
-
-
-def _on_numbers(operation: Callable[[Any, Any], Any]) -> Callable[[Any, Any], Any]:
-    # The safe-expression package's own sum and product ask for len(), which quantities only pretend to have.
-    def safe(a: Any, b: Any) -> Any:
-        if isinstance(a, str) or isinstance(b, str):
-            raise TypeError("arithmetic is for numbers, not for text")
-        return operation(a, b)
-
-    return safe
-
-
-@functools.cache
-def _operators() -> dict[Any, Any]:
-    import simpleeval
-
-    operators: dict[Any, Any] = simpleeval.DEFAULT_OPERATORS | {
-        ast.Add: _on_numbers(operator.add),
-        ast.Mult: _on_numbers(operator.mul),
-    }
-    return operators
 
 
 def evaluate(
@@ -136,61 +132,73 @@ def evaluate(
     """Work out text such as "2 * driven + 3 mm".
 
     names: named values the text may use; wavelength: what "lambda" means, in metres. Raises UnitError, naming `what`,
-    for unknown names or units, sums of unlike quantities, and results that are not finite.
+    for what is no arithmetic, unknown names or units, sums of unlike quantities, and results that are not finite.
 
     >>> evaluate("12 mm + 0.5 cm").si
     0.017
     >>> evaluate("rod / 2", {"rod": Quantity(0.006, "length")})
     Quantity(si=0.003, kind='length')
+    >>> round(evaluate("sqrt(rod ** 2 + (8 mm) ** 2)", {"rod": Quantity(0.006, "length")}).si, 9)
+    0.01
     """
-    import pint
-    import simpleeval
-
     names = names or {}
-    plain = _plain(text, names, wavelength)
-    if plain is not None:
-        return plain
-    registry = _registry()
-    # Only the names in the text are asked for, so that whoever holds them can tell which were used.
-    known: dict[str, Any] = {word: _with_unit(names[word]) for word in words(text) if word in names}
-    known["pi"] = math.pi
-
-    def substitute(match: re.Match[str]) -> str:
-        number, unit = match.groups()
-        if unit == "lambda":
-            if wavelength is None:
-                raise UnitError(f"{what}: '{text}' uses lambda, but no frequency says how long that is: add one")
-            known["unit_lambda"] = wavelength * registry.meter
-            return f"({number} * unit_lambda)"
-        if unit in names:
-            raise UnitError(f"{what}: '{match.group(0)}' in '{text}' needs a sign between: write {number} * {unit}")
-        try:
-            known[f"unit_{unit}"] = _unit(unit)
-        except Exception:
-            raise UnitError(f"{what}: '{unit}' in '{text}' is not a unit Earshot knows") from None
-        return f"({number} * unit_{unit})"
-
-    expression = _NUMBER_WITH_UNIT.sub(substitute, text.strip())
-    text = text if len(text) <= 60 else f"{text[:57]}..."
+    short = text if len(text) <= 60 else f"{text[:57]}..."
     try:
-        return _si(simpleeval.SimpleEval(_operators(), _functions(), known).eval(expression), text, what)
-    except simpleeval.NameNotDefined as problem:
-        name = str(problem.name)
-        raise UnitError(f"{what}: in '{text}' {unknown('value', name, names)}") from None
+        arithmetic.check_length(text)
+        plain = _plain(text, names, wavelength)
+        if plain is not None:
+            return plain
+    except ExpressionError as problem:
+        raise UnitError(f"{what}: '{short}' cannot be worked out: {problem}") from None
+    return _worked_out(text, short, names, wavelength, what)
+
+
+def _worked_out(text: str, short: str, names: Mapping[str, Quantity], wavelength: float | None, what: str) -> Quantity:
+    import pint
+
+    def wavelengths() -> Any:
+        if wavelength is None:
+            raise ExpressionError("it uses lambda, but no frequency says how long that is: add one")
+        return wavelength * _registry().meter
+
+    def unit(word: str) -> Any:
+        if word in names:
+            raise ExpressionError(f"'{word}' is a value and needs a sign before it: write it like 2 * {word}")
+        return wavelengths() if word == "lambda" else _known_unit(word)
+
+    def name(word: str) -> Any:
+        # Only the names in the text are asked for, so that whoever holds them can tell which were used.
+        if word in names:
+            return _with_unit(names[word])
+        if word == "lambda":
+            return wavelengths()
+        if word == "pi":
+            return math.pi
+        if _plain_unit(word) is not None:
+            raise ExpressionError(f"'{word}' is a unit and needs a number before it: write it like 1 {word}")
+        odd = "" if word.isascii() else f"; it is {told(word)}"
+        raise ExpressionError(unknown("value", word, names) + odd)
+
+    try:
+        return _si(arithmetic.evaluate(text, unit, name), short, what)
+    except ExpressionError as problem:
+        reason = str(problem)
     except pint.DimensionalityError as problem:
-        raise UnitError(f"{what}: '{text}' mixes unlike quantities ({problem})") from None
+        reason = f"it mixes unlike quantities ({problem})"
     except pint.OffsetUnitCalculusError:
-        raise UnitError(f"{what}: '{text}' is on a scale such as dB: write it in plain units, such as watts") from None
+        reason = "it is on a scale such as dB: write it in plain units, such as watts"
+    except (TypeError, ValueError):
+        reason = "it mixes unlike quantities"
     except ZeroDivisionError:
-        raise UnitError(f"{what}: '{text}' divides by zero") from None
-    except (simpleeval.InvalidExpression, SyntaxError, TypeError, ValueError, OverflowError) as problem:
-        reason = str(problem).splitlines()[0] if str(problem) else type(problem).__name__
-        raise UnitError(f"{what}: '{text}' cannot be worked out ({reason})") from None
+        reason = "it divides by zero"
+    except OverflowError:
+        reason = "a number in it is too great"
+    raise UnitError(f"{what}: '{short}' cannot be worked out: {reason}")
 
 
 def words(text: str) -> list[str]:
     """The words in a text, once each: names of values, functions and units."""
-    return list(dict.fromkeys(_WORD.findall(text)))
+    return arithmetic.words(text)
 
 
 def scaled(text: str, kind: str, factor: float) -> str:
@@ -200,13 +208,11 @@ def scaled(text: str, kind: str, factor: float) -> str:
     'rod / 2 + 15 mm - 0.1 lambda'
     """
 
-    def multiplied(match: re.Match[str]) -> str:
-        one = _plain_unit(match[2])
-        if match[2] == "lambda" or one is None or one.kind != kind:
-            return match[0]
-        return f"{float(match[1]) * factor:.12g} {match[2]}"
+    def multiplied(number: float, unit: str) -> str | None:
+        one = None if unit == "lambda" else _plain_unit(unit)
+        return f"{number * factor:.12g} {unit}" if one is not None and one.kind == kind else None
 
-    return _NUMBER_WITH_UNIT.sub(multiplied, text)
+    return arithmetic.rewritten(text, multiplied)
 
 
 def _with_unit(value: Quantity) -> Any:
@@ -221,7 +227,7 @@ def _si(result: Any, text: str, what: str) -> Quantity:
         found = Quantity(float(result), "number")
     else:
         for kind, unit in KINDS.items():
-            if kind != "number" and result.is_compatible_with(unit) and (kind != "angle" or str(result.units)):
+            if kind != "number" and result.is_compatible_with(unit) and (kind != "angle" or _turns(result)):
                 found = Quantity(float(result.to(unit).magnitude), kind)
                 break
         else:
@@ -231,6 +237,11 @@ def _si(result: Any, text: str, what: str) -> Quantity:
     if not math.isfinite(found.si):
         raise UnitError(f"{what}: '{text}' is {found.si}; a finite value is needed")
     return found
+
+
+def _turns(result: Any) -> bool:
+    """Whether a number without dimensions is an angle."""
+    return "radian" in str(result.to_root_units().units)
 
 
 def _a(kind: str) -> str:

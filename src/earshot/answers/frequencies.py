@@ -55,7 +55,9 @@ def band(
         raise UsageError(f"band: tolerance {tolerance} is outside 0 to 1; 0.001 unless given, 0 to solve every point")
     if spacing not in ("linear", "logarithmic"):
         raise UsageError(f"band: spacing '{spacing}' is not 'linear' or 'logarithmic'")
-    return Band(np.linspace(low, high, points) if spacing == "linear" else np.geomspace(low, high, points), tolerance)
+    places = np.linspace(low, high, points) if spacing == "linear" else np.geomspace(low, high, points)
+    # To the digits that people write, so that 433.4 MHz is found again as 433.4 MHz.
+    return Band(np.array([float(f"{place:.12g}") for place in places]), tolerance)
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -22,6 +22,7 @@ from ..moments.basis import Basis, antenna_basis
 from ..moments.response import Response, respond
 from ..moments.sheet_terms import sheet_losses
 from ..moments.wire_terms import wire_losses
+from ..network.curves import Spans
 from ..network.elements import Impedance, impedance
 from ..network.network import Network, scattering
 from ..network.rational import sweep
@@ -46,8 +47,8 @@ class Solution:
 
     Drives, gains and networks are read off it without solving again. frequencies, admittance: where port figures were
     wanted (Hz) and the admittances between all gaps there, interpolated between solved frequencies; band_error: how far
-    the interpolation missed the last samples it was tested on, in S. record: what each stage took. evidence: how far to
-    trust it, when `solve` was asked for that.
+    the interpolation missed the last samples it was tested on, in S. record: what each stage took. spans: lowest and
+    highest frequency of each band. evidence: how far to trust it, when `solve` was asked for that.
     """
 
     response: Response
@@ -56,6 +57,7 @@ class Solution:
     admittance: NDArray[np.complex128]
     band_error: float
     record: Record
+    spans: Spans = ()
     evidence: Evidence | None = None
 
     @property
@@ -157,6 +159,7 @@ class Solution:
             tuple(p.name for p in ports),
             np.array([p.reference for p in ports]),
             self.antenna.name,
+            self.spans,
         )
 
     def drive(
@@ -339,4 +342,5 @@ def solved(antenna: Antenna, basis: Basis, wanted: Wanted, rule: MeshRule, recor
     found = Response(
         antenna, basis, rising, np.array([samples[f][0] for f in rising]), np.array([samples[f][1] for f in rising])
     )
-    return Solution(found, rule, every, admittance, error, record)
+    spans = tuple((float(b.frequencies[0]), float(b.frequencies[-1])) for b in wanted.bands)
+    return Solution(found, rule, every, admittance, error, record, spans)

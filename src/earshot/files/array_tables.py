@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,9 +11,7 @@ from ..arrays.elements import Element, tabulated
 from ..arrays.layouts import Layout, facing_turns
 from ..arrays.weights import Weights
 from ..errors import UsageError
-
-if TYPE_CHECKING:
-    import pandas as pd
+from .reading import MOST_ROWS, need, numbers, read_table
 
 
 def read_layout(path: str | Path) -> Layout:
@@ -23,21 +19,28 @@ def read_layout(path: str | Path) -> Layout:
 
     Raises UsageError naming the row and column that is at fault.
     """
-    table = _table(path, "layout")
+    table, name = read_table(path), Path(path).name
     known = ["x_m", "y_m", "z_m", "azimuth_deg", "elevation_deg", "roll_deg", "group"]
-    for name in ("x_m", "y_m"):
-        if name not in table:
-            raise UsageError(f"layout {path}: it has no column {name}; there are: {', '.join(map(str, table.columns))}")
-    numbers = _numbers(table, known, path, "layout")
+    need(table, ("x_m", "y_m"), name)
+    found = numbers(table, known, name)
     count = len(table)
-    positions = np.stack([numbers.get(n, np.zeros(count)) for n in known[:3]], axis=1)
-    turned = any(name in numbers for name in known[3:6])
+    positions = np.stack([found.get(n, np.zeros(count)) for n in known[:3]], axis=1)
+    turned = any(column in found for column in known[3:6])
     azimuth, elevation, roll = (
-        numbers.get(n, np.full(count, x)) for n, x in zip(known[3:6], (0.0, 90.0, 180.0), strict=True)
+        found.get(n, np.full(count, x)) for n, x in zip(known[3:6], (0.0, 90.0, 180.0), strict=True)
     )
     turns = facing_turns(azimuth, elevation, roll) if turned else None
-    groups = numbers["group"].astype(np.int64) if "group" in numbers else None
+    groups = _groups(found["group"], name) if "group" in found else None
     return Layout(positions, turns, groups)
+
+
+def _groups(column: NDArray[np.float64], name: str) -> NDArray[np.int64]:
+    """Numbers of feeds."""
+    whole = (column == np.round(column)) & (column >= 0.0) & (column <= MOST_ROWS)
+    if not whole.all():
+        row = int(np.flatnonzero(~whole)[0]) + 1
+        raise UsageError(f"'{name}', row {row}, group: {column[row - 1]:g} is not the number of a feed: 0, 1, 2, ...")
+    return column.astype(np.int64)
 
 
 def read_weights(path: str | Path) -> Weights:
@@ -45,11 +48,15 @@ def read_weights(path: str | Path) -> Weights:
 
     Raises UsageError naming the row and column that is at fault.
     """
-    table = _table(path, "weights")
+    table, name = read_table(path), Path(path).name
     if not {"amplitude", "amplitude_dB", "phase_deg"} & set(table.columns):
-        raise UsageError(f"weights {path}: it has neither amplitude, amplitude_dB nor phase_deg")
-    columns = _numbers(table, ("amplitude", "amplitude_dB", "phase_deg", "delay_s"), path, "weights")
-    size = columns.get("amplitude", 10.0 ** (columns.get("amplitude_dB", np.zeros(len(table))) / 20.0))
+        raise UsageError(f"'{name}' has neither amplitude, amplitude_dB nor phase_deg")
+    need(table, (), name)
+    columns = numbers(table, ("amplitude", "amplitude_dB", "phase_deg", "delay_s"), name)
+    level = columns.get("amplitude_dB", np.zeros(len(table)))
+    if (np.abs(level) > 300.0).any():
+        raise UsageError(f"'{name}', row {int(np.abs(level).argmax()) + 1}, amplitude_dB: beyond 300 dB either way")
+    size = columns.get("amplitude", 10.0 ** (level / 20.0))
     phase = columns.get("phase_deg", np.zeros(len(table)))
     return Weights(size * np.exp(1j * np.radians(phase)), columns.get("delay_s"))
 
@@ -62,51 +69,29 @@ def read_pattern(path: str | Path, name: str = "") -> Element:
     """  # fmt: skip
     import xarray as xr
 
-    table = _table(path, "pattern")
-    whole = ["e_theta_re", "e_theta_im", "e_phi_re", "e_phi_im"]
-    names = ["theta_deg", "phi_deg", *(whole if whole[0] in table else ["gain_dBi"])]
-    missing = [n for n in names if n not in table]
-    if missing:
-        raise UsageError(f"pattern {path}: it has no column {missing[0]}; there are: {', '.join(table.columns)}")
-    if table[names].isna().to_numpy().any():
-        row = int(np.flatnonzero(table[names].isna().any(axis=1))[0])
-        raise UsageError(f"pattern {path}: row {row + 1} is not complete: fill it or take it out")
-    square = table.pivot_table(index="theta_deg", columns="phi_deg", values=names[2:], aggfunc="first")
-    if square.isna().to_numpy().any():
-        lines, columns = np.nonzero(square[names[2]].isna().to_numpy())
-        at = square.index[lines[0]], square[names[2]].columns[columns[0]]
-        raise UsageError(f"pattern {path}: there is nothing at θ = {at[0]:g}, φ = {at[1]:g} deg: the grid has gaps")
-    if len(names) == 3:
-        e_theta = 10.0 ** (square["gain_dBi"].to_numpy(float) / 20.0) + 0j
-        e_phi = np.zeros_like(e_theta)
-    else:
-        parts = [square[n].to_numpy(float) for n in whole]
+    table, file = read_table(path), Path(path).name
+    whole = ("e_theta_re", "e_theta_im", "e_phi_re", "e_phi_im")
+    own = whole if whole[0] in table else ("gain_dBi",)
+    need(table, ("theta_deg", "phi_deg", *own), file)
+    found = numbers(table, ("theta_deg", "phi_deg", *own), file)
+    if own == ("gain_dBi",) and (np.abs(found["gain_dBi"]) > 300.0).any():
+        raise UsageError(f"'{file}', row {int(np.abs(found['gain_dBi']).argmax()) + 1}, gain_dBi: beyond 300 dBi")
+    theta, line = np.unique(found["theta_deg"], return_inverse=True)
+    phi, column = np.unique(found["phi_deg"], return_inverse=True)
+    if len(theta) * len(phi) > MOST_ROWS:
+        raise UsageError(f"'{file}': {len(theta)} values of θ and {len(phi)} of φ are no grid: give every pair once")
+    rows = np.full((len(theta), len(phi)), -1)
+    rows[line, column] = np.arange(len(line))
+    if (rows < 0).any():
+        i, j = np.argwhere(rows < 0)[0]
+        raise UsageError(f"'{file}': there is nothing at θ = {theta[i]:g}, φ = {phi[j]:g} deg: the grid has gaps")
+    if min(rows.shape) < 4:
+        raise UsageError(f"'{file}': {len(theta)} values of θ and {len(phi)} of φ are too few: four of each at least")
+    if own == whole:
+        parts = [found[n][rows] for n in whole]
         e_theta, e_phi = parts[0] + 1j * parts[1], parts[2] + 1j * parts[3]
-    axes = {"theta": square.index.to_numpy(float), "phi": square[names[2]].columns.to_numpy(float)}
+    else:
+        e_theta = 10.0 ** (found["gain_dBi"][rows] / 20.0) + 0j
+        e_phi = np.zeros_like(e_theta)
     fields = {"e_theta": (("theta", "phi"), e_theta), "e_phi": (("theta", "phi"), e_phi)}
-    return tabulated(xr.Dataset(fields, axes), name or Path(path).name)
-
-
-def _table(path: str | Path, what: str) -> pd.DataFrame:
-    """A table as it stands; raises UsageError when it cannot be read."""
-    import pandas as pd
-
-    try:
-        return pd.read_csv(path, skipinitialspace=True)
-    except (OSError, ValueError) as problem:
-        raise UsageError(f"{what} {path}: cannot be read: {problem}") from None
-
-
-def _numbers(table: pd.DataFrame, names: Sequence[str], path: str | Path, what: str) -> dict[str, NDArray[np.float64]]:
-    """Those of the columns that are there; raises UsageError for a cell that is not a number."""
-    import pandas as pd
-
-    found = {}
-    for name in names:
-        if name in table:
-            column = pd.to_numeric(table[name], errors="coerce").to_numpy(float)
-            if not np.isfinite(column).all():
-                row = int(np.flatnonzero(~np.isfinite(column))[0])
-                raise UsageError(f"{what} {path}: row {row + 1}, {name}: '{table[name][row]}' is not a number")
-            found[name] = column
-    return found
+    return tabulated(xr.Dataset(fields, {"theta": theta, "phi": phi}), name or file)

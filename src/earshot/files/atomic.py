@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import os
 import tempfile
-from collections.abc import Callable
+import unicodedata
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
-from ..errors import RunError
+from ..errors import RunError, UsageError
+from ..lettering import told
 
 
 def folder(path: str | Path) -> Path:
@@ -43,6 +45,51 @@ def write_atomically(path: str | Path, write: Callable[[Path], object]) -> Path:
     return target
 
 
+def write_bytes(path: str | Path, content: bytes) -> Path:
+    """Write bytes as `write_atomically` does."""
+    return write_atomically(path, lambda place: place.write_bytes(content))
+
+
+LONGEST_STEM = 80
+"""Characters of a file's name that come from a name of the user's."""
+
+
 def stem_of(name: str) -> str:
-    """A name of the user's as the stem of a file's: without blanks and slashes."""
-    return name.replace(" ", "-").replace("/", "-")
+    """A name of the user's as a piece of a file's name: letters, digits and "-+_." only, and never a way elsewhere.
+
+    >>> stem_of("/../../x"), stem_of("to the north"), stem_of("..")
+    ('x', 'to-the-north', 'unnamed')
+    """
+    kept = "".join(c if c.isalnum() or c in "-+_." else "-" for c in unicodedata.normalize("NFC", name))
+    return kept.strip("-.")[:LONGEST_STEM] or "unnamed"
+
+
+def told_apart(names: Iterable[str], what: str) -> None:
+    """Raise UsageError when two names would make files of one name, on any system."""
+    taken: dict[str, str] = {}
+    for name in names:
+        before = taken.setdefault(stem_of(name).casefold(), name)
+        if before != name:
+            raise UsageError(
+                f"{what} {told(before)} and {told(name)} would both be written as '{stem_of(name)}': rename one"
+            )
+
+
+class Written:
+    """The files of one command in one folder: no two of one name, none outside it."""
+
+    def __init__(self, place: Path) -> None:
+        self.folder = place
+        self.paths: dict[str, Path] = {}
+
+    def path(self, name: str) -> Path:
+        """Where a file of this name goes; raises UsageError when one of this run went there already."""
+        if Path(name).name != name:
+            raise UsageError(f"file {told(name)} would leave the folder '{self.folder}'")
+        place = self.folder / name
+        if self.paths.setdefault(name.casefold(), place) is not place:
+            raise UsageError(f"'{name}' would be written twice into '{self.folder}': rename a case, beam or near field")
+        return place
+
+    def __len__(self) -> int:
+        return len(self.paths)

@@ -16,6 +16,7 @@ from ..fields.near import line_of_points, plane_of_points
 from ..media.surroundings import Medium
 from ..network.sources import Source, amperes, volts
 from ..network.sources import watts as watts_
+from .atomic import told_apart
 from .circuit_keys import read_impedance
 from .schema import CaseTable, DesignTable, NearTable
 from .texts import Texts
@@ -50,6 +51,7 @@ def read_case(texts: Texts, table: DesignTable, name: str, medium: Medium, ports
         if port not in ports:
             raise DesignFileError(f"{texts.name}: {what}.terminations: {unknown('port', port, ports)}")
         ends[port] = read_impedance(end, f"{what}.terminations.{port}", texts.quantity, texts.folder)
+    told_apart(case.near, f"{texts.name}: {what}.near: near fields")
     near = {key: _near(texts, near, f"{what}.near.{key}") for key, near in case.near.items()}
     sectors = {
         key: (s.toward, texts.quantity(s.within, "angle", f"{what}.sectors.{key}.within"))

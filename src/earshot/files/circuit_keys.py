@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-import numpy as np
-
 from ..errors import DesignFileError
 from ..geometry.circuit_parts import Line, Stub
 from ..network import elements
 from ..network.elements import Impedance, LineType
+from .reading import need, numbers, read_table
 from .schema import ImpedanceTable, LineKindTable, LineTable, LumpedTable, PairTable, StubTable
 
 Read = Callable[[str | float, str, str], float]
@@ -67,21 +66,14 @@ def impedance_file(path: Path, what: str = "impedance table") -> Impedance:
 
     Raises DesignFileError for a file that cannot be read or lacks a column.
     """
-    import pandas as pd
 
-    try:
-        frame = pd.read_csv(path, comment="#", skipinitialspace=True)
-    except (OSError, ValueError) as problem:
-        raise DesignFileError(f"{what}: cannot read '{path}': {problem}") from None
-    columns = ["frequency_Hz", "R_ohm", "X_ohm"]
-    missing = [c for c in columns if c not in frame.columns]
-    if missing:
-        raise DesignFileError(f"{what}: '{path.name}' has no column {missing[0]}; it needs {', '.join(columns)}")
-    numbers = frame[columns].apply(pd.to_numeric, errors="coerce").to_numpy(float)
-    if not np.isfinite(numbers).all():
-        row = int(np.flatnonzero(~np.isfinite(numbers).all(axis=1))[0]) + 1
-        raise DesignFileError(f"{what}: '{path.name}', row {row}: not three numbers; mend that line")
-    return elements.impedance((numbers[:, 1] + 1j * numbers[:, 2]).tolist(), numbers[:, 0].tolist())
+    def wrong(says: str) -> DesignFileError:
+        return DesignFileError(f"{what}: {says}")
+
+    table, columns = read_table(path, wrong), ("frequency_Hz", "R_ohm", "X_ohm")
+    need(table, columns, path.name, wrong)
+    hertz, ohms, reactance = numbers(table, columns, path.name, wrong).values()
+    return elements.impedance((ohms + 1j * reactance).tolist(), hertz.tolist())
 
 
 def _line_kind(table: LineKindTable, what: str, read: Read) -> LineType:

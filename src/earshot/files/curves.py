@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from ..errors import UsageError
 from ..network.network import Network
 from ..network.trace import Trace
+from .reading import number_column, read_table
 from .touchstone import is_touchstone, read_touchstone
 
 Floats = NDArray[np.float64]
@@ -32,17 +33,18 @@ def read_network(path: str | Path, *, reference: float = 50.0) -> Network | Trac
         return read_touchstone(place)
     if place.suffix.lower() != ".csv":
         raise UsageError(f"'{place.name}': curves are read from .s1p, .s2p, ..., .ts and .csv; not '{place.suffix}'")
-    frame = _frame(place)
+    frame = read_table(place)
     columns = {_column(str(name)): frame[name] for name in frame.columns}
     if "port" in columns and columns["port"].nunique() > 1:
         raise UsageError(f"'{place.name}' holds {columns['port'].nunique()} ports: keep one, or use Touchstone")
-    hertz = next((columns[f"f {unit}"] * scale for unit, scale in _UNITS.items() if f"f {unit}" in columns), None)
-    if hertz is None:
+    unit = next((unit for unit in _UNITS if f"f {unit}" in columns), None)
+    if unit is None:
         raise UsageError(f"'{place.name}': no column is a frequency with a unit, such as 'frequency_Hz' or 'f (MHz)'")
-    found = {name: _numbers(place, name, column) for name, column in columns.items() if name in _WANTED}
-    frequencies = _numbers(place, "frequency", hertz)
-    if not len(frequencies) or (np.diff(frequencies) <= 0.0).any():
-        raise UsageError(f"'{place.name}': its frequencies do not rise; sort the file")
+    hertz, scale = columns[f"f {unit}"], _UNITS[unit]
+    found = {name: number_column(column, place.name, name) for name, column in columns.items() if name in _WANTED}
+    frequencies = scale * number_column(hertz, place.name, "frequency")
+    if not len(frequencies) or (np.diff(frequencies) <= 0.0).any() or frequencies[0] <= 0.0:
+        raise UsageError(f"'{place.name}': its frequencies do not rise from above zero; sort the file")
     return _curve(place, frequencies, found, reference)
 
 
@@ -80,28 +82,9 @@ def _curve(place: Path, hertz: Floats, found: dict[str, Floats], reference: floa
     return Trace(hertz, 10.0 ** (level / 20.0), reference, place.stem)
 
 
-def _frame(place: Path) -> Any:
-    import pandas as pd
-
-    try:
-        return pd.read_csv(place, comment="#", skipinitialspace=True)
-    except (OSError, ValueError) as problem:
-        raise UsageError(f"cannot read '{place}': {getattr(problem, 'strerror', None) or problem}") from None
-
-
 def _column(name: str) -> str:
     """A heading as sorted words, so that 'S11 (dB)', 'dB(S11)' and 's11_db' are one."""
     words = [_NAMES.get(w, w) for w in re.findall(r"[a-z]+\d*|\d+", name.lower())]
     if words and words[0] in ("f", "freq", "frequency"):
         return f"f {words[-1]}"
     return " ".join(sorted(set(words) - {"s"}))
-
-
-def _numbers(place: Path, name: str, column: Any) -> Floats:
-    import pandas as pd
-
-    numbers = pd.to_numeric(column, errors="coerce").to_numpy(float)
-    if not np.isfinite(numbers).all():
-        row = int(np.flatnonzero(~np.isfinite(numbers))[0]) + 1
-        raise UsageError(f"'{place.name}', row {row}, {name}: not a number; mend that line")
-    return np.asarray(numbers)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import tomllib
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
@@ -19,9 +20,11 @@ from ..media.earth import Earth, earth, earths
 from ..media.surroundings import FreeSpace, Medium, free_space, perfect_plane
 from ..units import Quantity
 from .array_keys import read_array, read_beam, read_hardware, repeated_over
+from .atomic import told_apart
 from .case_keys import read_case, read_frequencies
 from .circuit_keys import read_impedance, read_line, read_stub
 from .part_keys import read_gap, read_layers, read_metal, read_port, read_value, read_wire
+from .reading import LARGEST_TEXT, read_text
 from .schema import DesignTable, parsed
 from .sheet_keys import read_sheet
 from .texts import Fault, Texts
@@ -187,23 +190,18 @@ def read_design(path: str | Path) -> DesignFile:
     and what to do.
     """
     place = Path(path)
-    try:
-        text = place.read_text(encoding="utf-8")
-    except (OSError, UnicodeDecodeError) as problem:
-        reason = getattr(problem, "strerror", None) or "it is not UTF-8 text"
-        raise DesignFileError(f"cannot read design file '{place}': {reason}") from None
+    text = read_text(place, LARGEST_TEXT, DesignFileError)
     return design_from_text(text, place.name, place.parent)
 
 
 def design_from_text(text: str, name: str, folder: Path) -> DesignFile:
     """Read the text of a design file. name: what to call it in complaints; folder: where the files it names are."""
-    import tomlkit
-    import tomlkit.exceptions
-
     try:
-        content = tomlkit.parse(text).unwrap()
-    except (tomlkit.exceptions.TOMLKitError, ValueError, RecursionError) as problem:
-        raise DesignFileError(f"{name} is not TOML: {problem}; mend that line") from None
+        content = tomllib.loads(text)
+    except RecursionError:
+        raise DesignFileError(f"{name} is not a design file: its tables lie in one another too deeply") from None
+    except ValueError as problem:
+        raise DesignFileError(f"{name} is not TOML: {str(problem).splitlines()[0]}; mend that line") from None
     table, faults = parsed(content, name)
     texts = Texts(name, folder, table.frequency, faults)
     known, values = Quantities(), {}
@@ -237,6 +235,11 @@ def design_from_text(text: str, name: str, folder: Path) -> DesignFile:
             layout = read_array(texts, table.array, known)
             ports = [f"e{n + 1}_{name}" for n in range(len(layout)) for name in table.port]
     cases = []
+    with texts.gathering("case"):
+        beams = [] if table.array is None else list(table.array.beam)
+        told_apart([*beams, *table.case], f"{name}: cases")
+        if set(beams) & set(table.case):
+            raise DesignFileError(f"{name}: case.{min(set(beams) & set(table.case))}: a beam has that name: rename one")
     if table.array is not None and layout is not None:
         read_hardware(texts, table.array, known)
         for word in table.array.beam:

@@ -15,6 +15,7 @@ from ..geometry.parts import Port, Wire
 from ..geometry.shapes import circle_points, helix_points
 from ..media.metals import Jacket, Metal, metal
 from ..media.stack import Dielectric, Layer, Stack, dielectric
+from .reading import numbers, read_table
 from .schema import CircleTable, DesignTable, HelixTable, PortTable, TerminalTable, ValueTable, WireTable
 from .texts import Texts
 
@@ -135,25 +136,18 @@ def _helix(texts: Texts, place: str, table: HelixTable, names: Quantities) -> li
 
 
 def _points_file(texts: Texts, text: str, what: str) -> list[list[float]]:
-    import pandas as pd
-
     path = texts.folder / Path(text)
-    try:
-        frame = pd.read_csv(path, comment="#", skipinitialspace=True)
-    except (OSError, ValueError) as problem:
-        raise DesignFileError(f"{texts.name}: {what}: cannot read '{path}': {problem}") from None
-    headers = [re.fullmatch(r"\s*([xyz])\s*\((\w+)\)\s*", str(c)) for c in frame.columns]
+
+    def wrong(says: str) -> DesignFileError:
+        return DesignFileError(f"{texts.name}: {what}: {says}")
+
+    table = read_table(path, wrong)
+    headers = [re.fullmatch(r"([xyz])\s*\((\w{1,20})\)", str(c)) for c in table.columns]
     if [h.group(1) if h else None for h in headers] != ["x", "y", "z"]:
-        raise DesignFileError(
-            f"{texts.name}: {what}: '{path.name}' must begin with a line like 'x (mm), y (mm), z (mm)', "
-            f"not '{', '.join(map(str, frame.columns))}'"
-        )
+        raise wrong(f"'{path.name}' must begin with a line like 'x (mm), y (mm), z (mm)'")
     scales = [units.read(f"1 {h.group(2)}", "length", what=f"{texts.name}: {what}") for h in headers if h]
-    numbers = frame.apply(pd.to_numeric, errors="coerce").to_numpy(float)
-    if not np.isfinite(numbers).all():
-        row = int(np.flatnonzero(~np.isfinite(numbers).all(axis=1))[0]) + 1
-        raise DesignFileError(f"{texts.name}: {what}: '{path.name}', point {row}: not three numbers; mend that line")
-    return (numbers * scales).tolist()  # type: ignore[no-any-return]
+    columns = numbers(table, list(table.columns), path.name, wrong)
+    return (np.stack(list(columns.values()), axis=1) * scales).tolist()  # type: ignore[no-any-return]
 
 
 def read_gap(

@@ -6,6 +6,7 @@ as arrays; complex arrays have a last axis `part` of real and imaginary.
 
 from __future__ import annotations
 
+import io
 import json
 from dataclasses import asdict, dataclass
 from importlib.metadata import version
@@ -27,7 +28,7 @@ from ..moments.response import Response
 from ..moments.sheet_basis import sheet_basis
 from ..moments.wire_basis import probe_basis, wire_basis
 from ..running import Record
-from .atomic import write_atomically
+from .atomic import write_bytes
 from .design_file import DesignFile, FileBuild, design_from_text
 from .design_text import antenna_text
 
@@ -94,20 +95,20 @@ def write_results(solution: Solution, path: Path, file: DesignFile | None = None
         unit = "m" if name in ("nodes", "radii", "arc", "vertices") else "1"
         arrays[name] = (names, values.astype(np.int8) if values.dtype == bool else values, unit)
 
-    def save(place: Path) -> None:
-        with h5netcdf.File(place, "w") as store:
-            for _, (names, values, _) in arrays.items():
-                for axis, size in zip(names, values.shape, strict=True):
-                    if axis not in store.dimensions:
-                        store.dimensions[axis] = size
-            for name, (names, values, unit) in arrays.items():
-                packed = {"compression": "gzip"} if values.size else {}
-                variable = store.create_variable(name, names, values.dtype, data=values, **packed)
-                variable.attrs["units"] = unit
-            for name, value in attributes.items():
-                store.attrs[name] = value
-
-    return write_atomically(path, save)
+    # In memory first: a library that meets a full disk in the middle of a file may not come back.
+    image = io.BytesIO()
+    with h5netcdf.File(image, "w") as store:
+        for _, (names, values, _) in arrays.items():
+            for axis, size in zip(names, values.shape, strict=True):
+                if axis not in store.dimensions:
+                    store.dimensions[axis] = size
+        for name, (names, values, unit) in arrays.items():
+            packed = {"compression": "gzip"} if values.size else {}
+            variable = store.create_variable(name, names, values.dtype, data=values, **packed)
+            variable.attrs["units"] = unit
+        for name, value in attributes.items():
+            store.attrs[name] = value
+    return write_bytes(path, image.getvalue())
 
 
 def _record(record: Record) -> dict[str, dict[str, float]]:

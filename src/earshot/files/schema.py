@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import difflib
+import reprlib
 from typing import Annotated, Any, get_args
 
 from pydantic import BaseModel, BeforeValidator, Field, ValidationError
@@ -418,7 +419,7 @@ def _explain(problem: Any) -> str:
         close = difflib.get_close_matches(word, known, n=1)
         hint = f"; did you mean '{close[0]}'?" if close else f"; the keys here are {', '.join(known)}"
         return f"{place} is not a key of a design file{hint}"
-    return f"{place}: {problem['msg'].lower()}, not {problem['input']!r}"
+    return f"{place}: {problem['msg'].lower()}, not {reprlib.repr(problem['input'])}"
 
 
 def _without_faults(content: dict[str, Any], problems: list[Any]) -> dict[str, Any]:
@@ -438,11 +439,34 @@ def _without_faults(content: dict[str, Any], problems: list[Any]) -> dict[str, A
     return mended
 
 
+DEEPEST = 8
+"""Tables and lists that may lie in one another."""
+MOST_ENTRIES = 200_000
+"""Keys and list entries of a file."""
+
+
+def _look_over(content: Any, name: str) -> None:
+    """Raise DesignFileError for content that is deeper, longer or greater than any design is."""
+    waiting, entries = [(content, 0)], 0
+    while waiting:
+        thing, depth = waiting.pop()
+        if isinstance(thing, int) and not isinstance(thing, bool) and abs(thing) >= 2**63:
+            raise DesignFileError(f"{name}: a number has {len(f'{abs(thing):x}') * 1.2:.0f} digits; use fewer")
+        if not isinstance(thing, dict | list):
+            continue
+        entries += len(thing)
+        if depth >= DEEPEST or entries > MOST_ENTRIES:
+            what = f"its tables lie more than {DEEPEST} deep" if depth >= DEEPEST else f"over {MOST_ENTRIES:,} entries"
+            raise DesignFileError(f"{name} is not a design file: {what}")
+        waiting += [(one, depth + 1) for one in (thing.values() if isinstance(thing, dict) else thing)]
+
+
 def parsed(content: dict[str, Any], name: str) -> tuple[DesignTable, list[Fault]]:
     """The content of a design file, and what is wrong with it.
 
     What is at fault is left out of the table. Raises DesignFileError when too little is left to go on reading.
     """
+    _look_over(content, name)
     try:
         return DesignTable.model_validate(content), []
     except ValidationError as problem:

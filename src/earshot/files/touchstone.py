@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from ..errors import UsageError
 from ..network.network import Network, admittance_of
 from .atomic import write_atomically
+from .reading import LARGEST_TABLE, read_bytes
 
 Complexes = NDArray[np.complex128]
 _UNITS = {"HZ": 1.0, "KHZ": 1e3, "MHZ": 1e6, "GHZ": 1e9}
@@ -223,10 +224,7 @@ def read_touchstone(path: Path) -> Network:
     Port names are taken from remarks such as "! port 1: feed". Raises UsageError, naming file and line, for one that is
     cut off or says what it may not.
     """
-    try:
-        text = path.read_text(encoding="utf-8", errors="replace")
-    except OSError as problem:
-        raise UsageError(f"cannot read '{path}': {problem.strerror}") from None
+    text = read_bytes(path, LARGEST_TABLE).decode("utf-8", errors="replace")
     sheet = _Sheet(text, path.name)
     count = sheet.port_count(path.suffix)
     references = sheet.references(count)

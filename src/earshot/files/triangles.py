@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -13,9 +14,16 @@ from ..errors import UsageError
 from ..fields.currents import Currents
 from ..geometry.surfaces import Surface, triangles
 from .atomic import write_atomically
+from .reading import LARGEST_TABLE, read_bytes
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
 
 SUFFIXES = (".stl", ".obj")
 """Files of triangles that are read."""
+MOST_TRIANGLES = 200_000
+FARTHEST = 1e7
+"""Metres that a corner may be from the origin."""
 
 
 def read_triangles(path: str | Path, unit: str = "m") -> Surface:
@@ -23,37 +31,77 @@ def read_triangles(path: str | Path, unit: str = "m") -> Surface:
 
     Corners that coincide are merged. Raises UsageError for a file that cannot be read or holds no triangles.
     """
-    import meshio
-
     place = Path(path)
     if place.suffix.lower() not in SUFFIXES:
         raise UsageError(f"'{place}' does not end in {' or '.join(SUFFIXES)}: triangles are read from those")
-    if not place.is_file():
-        raise UsageError(f"there is no file of triangles '{place}'")
     scale = units.length(f"1 {unit}", f"'{place.name}', unit")
-    try:
-        # It takes the first bytes of a text for a number, which may be any.
-        with np.errstate(over="ignore"):
-            content = meshio.read(place)
-    except (
-        meshio.ReadError,
-        ValueError,
-        IndexError,
-        KeyError,
-        AssertionError,
-        UnicodeDecodeError,
-        SystemExit,
-    ) as problem:
-        raise UsageError(f"'{place}' cannot be read as triangles: {str(problem) or 'it is damaged'}") from None
-    faces = [block.data for block in content.cells if block.type == "triangle"]
-    faces += [np.concatenate([b.data[:, [0, 1, 2]], b.data[:, [0, 2, 3]]]) for b in content.cells if b.type == "quad"]
-    if not faces or not np.isfinite(content.points).all():
-        raise UsageError(f"'{place}' holds no triangles: write it with a surface of triangles")
-    points = np.asarray(content.points, float)[:, :3]
+    content = read_bytes(place, LARGEST_TABLE)
+    points, faces = (_stl if place.suffix.lower() == ".stl" else _obj)(content, place.name)
+    if not len(faces):
+        raise UsageError(f"'{place.name}' holds no triangles: write it with a surface of triangles")
+    if len(faces) > MOST_TRIANGLES:
+        raise UsageError(f"'{place.name}' holds {len(faces):,} triangles; {MOST_TRIANGLES:,} are the most: coarsen it")
+    if not np.isfinite(points).all() or np.abs(points).max() * scale > FARTHEST:
+        raise UsageError(
+            f"'{place.name}' has corners that are not finite, or beyond {FARTHEST:g} m: is its unit right?"
+        )
     # STL gives every triangle corners of its own.
-    size = float(np.ptp(points, axis=0).max())
+    size = float(np.ptp(points[faces], axis=(0, 1)).max())
+    if not size > 0.0:
+        raise UsageError(f"'{place.name}' holds triangles without an area only")
     _, first, numbers = np.unique(np.round(points / (1e-7 * size)), axis=0, return_index=True, return_inverse=True)
-    return triangles(points[first] * scale, numbers.ravel()[np.concatenate(faces)])
+    corners = numbers.ravel()[faces]
+    whole = (corners != np.roll(corners, 1, axis=1)).all(axis=1)
+    return triangles(points[first] * scale, corners[whole])
+
+
+def _stl(content: bytes, name: str) -> tuple[Floats, Ints]:
+    """Corners (3 m, 3) and triangles (m, 3) of an STL file, as text or as bytes."""
+    count = int.from_bytes(content[80:84], "little")
+    if len(content) >= 84 and len(content) == 84 + 50 * count:
+        rows = np.frombuffer(
+            content, np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("mark", "<u2")]), offset=84
+        )
+        points = rows["corners"].reshape(-1, 3).astype(float)
+    else:
+        words = content.split()
+        if not words or words[0].lower() != b"solid":
+            raise UsageError(
+                f"'{name}' is not an STL file, or it is cut off: {len(content)} bytes for {count} triangles"
+            )
+        places = [i for i, word in enumerate(words) if word == b"vertex"]
+        try:
+            points = np.array([[float(x) for x in words[i + 1 : i + 4]] for i in places], float).reshape(-1, 3)
+        except ValueError:
+            raise UsageError(f"'{name}': a vertex is not three numbers; it is damaged") from None
+    if len(points) % 3:
+        raise UsageError(f"'{name}': {len(points)} corners make no triangles: it is cut off")
+    return points, np.arange(len(points)).reshape(-1, 3)
+
+
+def _obj(content: bytes, name: str) -> tuple[Floats, Ints]:
+    """Corners (n, 3) and triangles (m, 3) of an OBJ file; polygons are cut into fans, normals and textures left out."""
+    points: list[list[float]] = []
+    faces: list[tuple[int, int, int]] = []
+    whole = content.decode("utf-8", errors="replace").replace("\\\n", " ").replace("\\\r\n", " ")
+    for number, line in enumerate(whole.splitlines(), 1):
+        words = line.split("#")[0].split()
+        try:
+            if words[:1] == ["v"]:
+                points.append([float(x) for x in words[1:4]])
+                if len(points[-1]) < 3:
+                    raise ValueError
+            elif words[:1] == ["f"]:
+                # A corner is "7", "7/texture", "7//normal" or "7/texture/normal"; below zero it counts from the last.
+                corners = [int(word.split("/")[0]) for word in words[1:]]
+                corners = [c - 1 if c > 0 else len(points) + c for c in corners]
+                if len(corners) < 3 or not all(0 <= c < len(points) for c in corners):
+                    raise ValueError
+                faces += [(corners[0], *pair) for pair in pairwise(corners[1:])]
+        except ValueError:
+            what = "a corner is not three numbers" if words[0] == "v" else "a face names corners that there are not"
+            raise UsageError(f"'{name}', line {number}: {what}; mend that line") from None
+    return np.array(points, float).reshape(-1, 3), np.array(faces, np.int64).reshape(-1, 3)
 
 
 def write_vtk(currents: Currents, path: str | Path) -> Path:

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import UsageError
+from .curves import Curve
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -17,50 +19,51 @@ Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
 
-def resonances(frequencies: Floats, impedance: Complexes) -> pd.DataFrame:
-    """Where the reactance is zero, between samples by a cubic spline.
+def resonances(curves: Iterable[Curve]) -> pd.DataFrame:
+    """Where the reactance is zero, on curves whose samples lie close together, by a cubic spline between them.
 
     Columns: frequency_Hz, R_ohm, kind ("series" where the reactance rises, "parallel" where it falls) and
     Q = ω|Z'|/2R (Yaghjian and Best 2005, eq. 96), the Q of the matched antenna's bandwidth.
     """
     import pandas as pd
 
-    columns = ["frequency_Hz", "R_ohm", "kind", "Q"]
-    if len(frequencies) < 4:
-        return pd.DataFrame(columns=columns)
-    spline = _spline(frequencies, impedance)
-    reactance = _spline(frequencies, impedance.imag)
     rows = []
-    for place in reactance.roots(extrapolate=False):
-        z, slope = complex(spline(place)), complex(spline(place, 1))
-        kind = "series" if slope.imag > 0.0 else "parallel"
-        rows.append((float(place), z.real, kind, place * abs(slope) / (2.0 * z.real)))
-    return pd.DataFrame(rows, columns=columns)
+    for curve in curves:
+        # A short circuit has no reactance to speak of; its neighbours have.
+        known = curve.admittance != 0.0
+        spline = _spline(curve.frequencies[known], 1.0 / curve.admittance[known])
+        reactance = _spline(curve.frequencies[known], (1.0 / curve.admittance[known]).imag)
+        for place in reactance.roots(extrapolate=False):
+            z, slope = complex(spline(place)), complex(spline(place, 1))
+            # Through a pole of the impedance the spline swings, but no passive port has a resistance below zero.
+            if z.real > 0.0:
+                kind = "series" if slope.imag > 0.0 else "parallel"
+                rows.append((float(place), z.real, kind, place * abs(slope) / (2.0 * z.real)))
+    return pd.DataFrame(rows, columns=["frequency_Hz", "R_ohm", "kind", "Q"])
 
 
-def passbands(frequencies: Floats, reflection: Complexes, limit: float) -> pd.DataFrame:
+def passbands(curves: Iterable[tuple[Floats, Floats]], limit: float) -> pd.DataFrame:
     """Stretches where |reflection| stays within a limit, between samples by a cubic spline of |reflection|².
 
-    Columns: from_Hz, to_Hz, width_Hz, width_percent of the middle, whether it is cut off by the band's end, best_Hz and
-    the reflection there.
+    curves: frequencies (n,), Hz, and |reflection| (n,), samples close together. Columns: from_Hz, to_Hz, width_Hz,
+    width_percent of the middle, whether it is cut off by the curve's end, best_Hz and the reflection there.
     """
     import pandas as pd
 
-    columns = ["from_Hz", "to_Hz", "width_Hz", "width_percent", "cut_off", "best_Hz", "best_reflection"]
-    if len(frequencies) < 4:
-        return pd.DataFrame(columns=columns)
-    level = _spline(frequencies, np.abs(reflection) ** 2 - limit**2)
-    edges = np.unique([frequencies[0], *level.roots(extrapolate=False), frequencies[-1]])
-    turning = level.derivative().roots(extrapolate=False)
     rows = []
-    for low, high in itertools.pairwise(edges):
-        if level(0.5 * (low + high)) > 0.0 or high - low < 1e-9 * high:
-            continue
-        cut_off = bool(low == frequencies[0] or high == frequencies[-1])
-        places = np.array([low, high, *turning[(turning > low) & (turning < high)]])
-        best = float(places[np.argmin(level(places))])
-        least = float(np.sqrt(max(float(level(best)) + limit**2, 0.0)))
-        rows.append((low, high, high - low, 200.0 * (high - low) / (high + low), cut_off, best, least))
+    for frequencies, size in curves:
+        level = _spline(frequencies, size**2 - limit**2)
+        edges = np.unique([frequencies[0], *level.roots(extrapolate=False), frequencies[-1]])
+        turning = level.derivative().roots(extrapolate=False)
+        for low, high in itertools.pairwise(edges):
+            if level(0.5 * (low + high)) > 0.0 or high - low < 1e-9 * high:
+                continue
+            cut_off = bool(low == frequencies[0] or high == frequencies[-1])
+            places = np.array([low, high, *turning[(turning > low) & (turning < high)]])
+            best = float(places[np.argmin(level(places))])
+            least = float(np.sqrt(max(float(level(best)) + limit**2, 0.0)))
+            rows.append((low, high, high - low, 200.0 * (high - low) / (high + low), cut_off, best, least))
+    columns = ["from_Hz", "to_Hz", "width_Hz", "width_percent", "cut_off", "best_Hz", "best_reflection"]
     return pd.DataFrame(rows, columns=columns)
 
 

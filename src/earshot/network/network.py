@@ -14,6 +14,7 @@ from .. import units
 from ..constants import SPEED_OF_LIGHT
 from ..errors import UsageError, unknown
 from . import figures
+from .curves import Curve, Spans, curves, reflection_of
 from .circuit import Circuit
 from .elements import Impedance, impedance
 
@@ -52,8 +53,9 @@ class Network:
     """The antenna between its ports.
 
     frequencies (n,), Hz; admittance (n, ports, ports), siemens; ports: names; references (ports,), ohm; label: of
-    the antenna. Results are
-    labelled by frequency and by port: `to` is where a wave comes out, `from` where it goes in.
+    the antenna. spans: lowest and highest frequency of each band among the frequencies, between which figures are read
+    off a rational model; other frequencies stand alone. None for a measured sweep. Results are labelled by frequency
+    and by port: `to` is where a wave comes out, `from` where it goes in.
     """
 
     frequencies: NDArray[np.float64]
@@ -61,6 +63,7 @@ class Network:
     ports: tuple[str, ...]
     references: Complexes
     label: str = ""
+    spans: Spans | None = None
 
     def _index(self, port: str | None) -> int:
         if port is None:
@@ -157,7 +160,7 @@ class Network:
             sorted_ = admittance[order]
             closed.append(circuit.closed(sorted_, circuit.spread(sorted_, float(hertz))))
         ports = tuple(self.ports[p] for p in left)
-        return Network(self.frequencies, np.array(closed), ports, self.references[left], self.label)
+        return replace(self, admittance=np.array(closed), ports=ports, references=self.references[left])
 
     def reflection(self) -> xr.DataArray:
         """Reflection coefficient (frequency, port), every other port closed by its reference."""
@@ -188,7 +191,11 @@ class Network:
 
     def resonances(self, port: str | None = None) -> pd.DataFrame:
         """Where a port's input reactance is zero: frequency, resistance, series or parallel, Q. See `figures`."""
-        return figures.resonances(self.frequencies, self.impedance().values[:, self._index(port)])
+        return figures.resonances(self._curves(self._index(port)))
+
+    def _curves(self, port: int) -> list[Curve]:
+        admittance = 1.0 / self.impedance().values[:, port]
+        return curves(self.frequencies, np.asarray(admittance), complex(self.references[port]), self.spans)
 
     def bandwidth(
         self, port: str | None = None, *, vswr: float | None = None, return_loss: float | None = None
@@ -198,7 +205,9 @@ class Network:
         Raises UsageError unless exactly one limit is given.
         """
         limit = figures.limit_of(vswr, return_loss)
-        return figures.passbands(self.frequencies, self.reflection().values[:, self._index(port)], limit)
+        p = self._index(port)
+        sizes = ((c.frequencies, np.abs(reflection_of(c.admittance, self.references[p]))) for c in self._curves(p))
+        return figures.passbands(sizes, limit)
 
     def to_frame(self, port: str | None = None) -> pd.DataFrame:
         """A table over frequency for one port: R, X (ohm), VSWR, return loss (dB), reflection.

@@ -61,6 +61,5 @@ class Trace:
 
     def bandwidth(self, *, vswr: float | None = None, return_loss: float | None = None) -> pd.DataFrame:
         """Stretches within a VSWR or a return loss (dB), as `Network.bandwidth` gives them."""
-        return figures.passbands(
-            self.frequencies, self.magnitude.astype(np.complex128), figures.limit_of(vswr, return_loss)
-        )
+        limit = figures.limit_of(vswr, return_loss)
+        return figures.passbands([(self.frequencies, self.magnitude)] if len(self.frequencies) > 3 else [], limit)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from importlib import import_module
+from pathlib import Path
 from typing import Annotated, Any
 
 import typer
@@ -83,4 +84,21 @@ def main(argv: Sequence[str] | None = None) -> int:
         for line in str(problem).splitlines():
             complain(f"error: {line}")
         return status_of(problem)
+    except MemoryError:
+        complain(
+            "error: the run needs more memory than there is: use fewer points, a coarser mesh or fewer frequencies"
+        )
+        return 3
+    except Exception as problem:
+        return _unforeseen(problem)
     return 0
+
+
+def _unforeseen(problem: Exception) -> int:
+    """Say where an error came up that nobody foresaw: the run failed."""
+    import traceback
+
+    last = traceback.extract_tb(problem.__traceback__)[-1]
+    complain(f"error: {type(problem).__name__}: {str(problem)[:200]} ({Path(last.filename).name}, line {last.lineno})")
+    complain("this is a fault of Earshot, not of your model: please report it with the design file and this line")
+    return 3

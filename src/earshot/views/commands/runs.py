@@ -19,7 +19,7 @@ from ...answers.solution import Solution
 from ...answers.solve import solve
 from ...errors import UsageError
 from ...fields.far import FarField
-from ...files.atomic import stem_of
+from ...files.atomic import Written, stem_of
 from ...files.design_file import DesignFile
 from ...files.results import Saved, is_results, read_saved, write_results
 from ...files.tables import network_table, records, write
@@ -228,25 +228,24 @@ def write_all(result: Run, folder: Path) -> list[Path]:
     first = network.references[0]
     alike = (network.references == first).all() and not first.imag
     common = network if alike else network.referred_to(float(first.real))
-    written = [
-        write_results(result.solution, folder / "results.nc", result.file),
-        write(network, folder / "network.csv"),
-        write(network, folder / "network.json"),
-        write(common, folder / f"network.s{len(network.ports)}p"),
-    ]
+    written = Written(folder)
+    write_results(result.solution, written.path("results.nc"), result.file)
+    write(network, written.path("network.csv"))
+    write(network, written.path("network.json"))
+    write(common, written.path(f"network.s{len(network.ports)}p"))
     for case in result.cases:
         stem = stem_of(case.case.name)
         if len(result.cases) > len({c.case.name for c in result.cases}):
-            stem += f"-{case.driven.frequency / 1e6:.6g}-MHz"
+            stem += f"-{case.driven.frequency / 1e6:.9g}-MHz"
         if case.driven.antenna.wires:
-            written.append(write(case.driven.currents_table(), folder / f"{stem}-currents.csv"))
+            write(case.driven.currents_table(), written.path(f"{stem}-currents.csv"))
         if case.driven.antenna.sheets:
-            written.append(write(case.driven.sheet_currents_table(), folder / f"{stem}-sheet-currents.csv"))
-        written.append(write(case.field.summary(), folder / f"{stem}-figures.csv"))
+            write(case.driven.sheet_currents_table(), written.path(f"{stem}-sheet-currents.csv"))
+        write(case.field.summary(), written.path(f"{stem}-figures.csv"))
         for name, points in case.case.near.items():
-            written.append(write(case.driven.near_field(points).to_dataset(), folder / f"{stem}-near-{name}.csv"))
+            write(case.driven.near_field(points).to_dataset(), written.path(f"{stem}-near-{stem_of(name)}.csv"))
         for cut in case.case.cuts:
             samples = cut_of(case.field, cut)
-            name = cut.plane or str(samples.attrs["cut"]).replace(" ", "-").replace("°", "-deg")
-            written.append(write(samples, folder / f"{stem}-cut-{name}.csv"))
-    return written
+            name = cut.plane or stem_of(str(samples.attrs["cut"]).replace("°", " deg"))
+            write(samples, written.path(f"{stem}-cut-{name}.csv"))
+    return list(written.paths.values())

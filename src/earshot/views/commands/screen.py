@@ -11,18 +11,35 @@ from contextlib import contextmanager
 from typing import Any
 
 from rich.console import Console
+from rich.segment import Segment
+from rich.text import Text
 
 from ...errors import EarshotError, ModelError, RunError
+from ...lettering import visible
 from ...running import reporting
 
 _FIRST, _AGAIN = 1.0, 10.0
 """Seconds after which work is reported, and how often it is when that is not on a terminal."""
 
 
+class _Plain(Console):
+    """A console that writes control codes of what it is given out as text."""
+
+    def render_str(self, text: str, **how: Any) -> Text:
+        """A text as what is printed, with its true width."""
+        return super().render_str(visible(text), **how)
+
+    def render(self, renderable: Any, options: Any = None) -> Iterable[Segment]:
+        """The segments to print."""
+        for segment in super().render(renderable, options):
+            yield segment if segment.control else Segment(visible(segment.text), segment.style)
+
+
 def show(*things: Any) -> None:
     """Print tables and lines on standard output; colour only on a terminal."""
     # A pipe has no width to fit: let every line be as long as it is.
-    console = Console(width=None if sys.stdout.isatty() else 240, highlight=False)
+    # What stands in brackets is a name, not a colour, and no name gives orders to the terminal.
+    console = _Plain(width=None if sys.stdout.isatty() else 240, highlight=False, markup=False, emoji=False)
     for thing in things:
         console.print(thing)
 
@@ -36,7 +53,7 @@ def show_json(content: Any) -> None:
 
 def complain(text: str) -> None:
     """Print on standard error."""
-    Console(stderr=True, soft_wrap=True, highlight=False, markup=False).print(text)
+    Console(stderr=True, soft_wrap=True, highlight=False, markup=False, emoji=False).print(visible(text))
 
 
 def status_of(problem: EarshotError) -> int:
