@@ -48,6 +48,9 @@ class RunError(EarshotError):
     """A sound model whose run failed."""
 
 
+_LONGEST, _MOST_COMPARED, _MOST_LISTED = 60, 2_000, 40
+
+
 def unknown(kind: str, name: str, known: Iterable[str]) -> str:
     """Say that a name is unknown, which names there are, and which one was probably meant.
 
@@ -55,7 +58,9 @@ def unknown(kind: str, name: str, known: Iterable[str]) -> str:
     "there is no wire 'dirven'; did you mean 'driven'? (there are: boom, driven)"
     """
     names = sorted(known)
-    close = difflib.get_close_matches(name, names, n=1)
+    shown = name if len(name) <= _LONGEST else f"{name[:_LONGEST]}..."
+    close = difflib.get_close_matches(shown, names[:_MOST_COMPARED], n=1)
     hint = f"; did you mean '{close[0]}'?" if close else ""
-    listed = ", ".join(names) if names else "none"
-    return f"there is no {kind} '{name}'{hint} (there are: {listed})"
+    listed = ", ".join(names[:_MOST_LISTED]) if names else "none"
+    more = f" and {len(names) - _MOST_LISTED} more" if len(names) > _MOST_LISTED else ""
+    return f"there is no {kind} '{shown}'{hint} (there are: {listed}{more})"

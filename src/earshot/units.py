@@ -15,7 +15,7 @@ from typing import Any
 
 from . import arithmetic
 from .arithmetic import ExpressionError
-from .errors import UnitError, unknown
+from .errors import UnitError, UsageError, unknown
 from .lettering import told
 
 KINDS = {
@@ -174,7 +174,7 @@ def _worked_out(text: str, short: str, names: Mapping[str, Quantity], wavelength
             return wavelengths()
         if word == "pi":
             return math.pi
-        if _plain_unit(word) is not None:
+        if word in _USUAL:
             raise ExpressionError(f"'{word}' is a unit and needs a number before it: write it like 1 {word}")
         odd = "" if word.isascii() else f"; it is {told(word)}"
         raise ExpressionError(unknown("value", word, names) + odd)
@@ -302,6 +302,19 @@ def length(value: str | float, what: str = "length") -> float:
 def angle(value: str | float, what: str = "angle") -> float:
     """An angle in radians from text ("30 deg") or radians; raises UnitError."""
     return read(value, "angle", what=what)
+
+
+def count(value: object, what: str, least: int, most: int) -> int:
+    """A whole number within limits; raises UsageError naming both.
+
+    >>> count(12, "grid, columns", 1, 1000)
+    12
+    """
+    whole = value.__index__() if hasattr(value, "__index__") and not isinstance(value, bool) else None
+    if whole is None or not least <= whole <= most:
+        said = value if whole is None or abs(whole) < 10**12 else f"{float(min(abs(whole), 10**300)):.0e}"
+        raise UsageError(f"{what}: {said} is not a whole number from {least} to {most:,}")
+    return int(whole)
 
 
 _PREFIXES = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M", 9: "G", 12: "T"}

@@ -156,7 +156,7 @@ def test_what_cannot_be_is_told(work, says):
     [
         ("theta_deg,phi_deg,gain_dBi\n0,0,1\n90,0,1\n0,180,1\n", "there is nothing at θ = 90, φ = 180"),
         ("theta_deg,gain_dBi\n0,1\n", "no column phi_deg"),
-        ("theta_deg,phi_deg,gain_dBi\n0,0,\n", "row 1 is not complete"),
+        ("theta_deg,phi_deg,gain_dBi\n0,0,\n", "row 1, gain_dBi: not a number"),
     ],
 )
 def test_tabulated_patterns_with_gaps_are_refused(tmp_path, text, says):

@@ -92,13 +92,13 @@ def test_changed_values_move_the_beams(tmp_path, capsys):
     ("text", "says"),
     [
         ("[array]\n", "give exactly one of line, grid, ring, hexagon, places; none are there"),
-        ("[array.line]\ncount = 0\nspacing = '1 m'\n", "0 is not a count"),
+        ("[array.line]\ncount = 0\nspacing = '1 m'\n", "0 is not a whole number"),
         ("[array.line]\ncount = 3\nspacing = '0 m'\n", "is not above zero"),
         ("[array.line]\ncount = 3\nspacing = '1 m'\n[array.beam.x]\ntaper = 'tailor'\n", "there is no taper 'tailor'"),
         ("[array.line]\ncount = 3\nspacing = '1 m'\n[array.beam.x]\nbits = 0\n", "0 bits"),
         ("[array.line]\ncount = 3\nspacing = '1 m'\n[case.y]\npower = { feed = '1 W' }\n", "e1_feed"),
         ("[array.ring]\ncount = 3\nradius = '1 m'\n[array.beam.x]\ntaper = 'taylor'\n", "on no lattice"),
-        ("[array]\nplaces = 'nowhere.csv'\n", "cannot be read"),
+        ("[array]\nplaces = 'nowhere.csv'\n", "cannot read"),
         ("[array.grid]\ncolumns = 2\nrow = 2\nspacing = '1 m'\n", "rows"),
     ],
 )

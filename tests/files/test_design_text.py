@@ -186,11 +186,11 @@ cuts = ["Q"]
         "title is missing", "titel is not a key of a design file; did you mean 'title'",
         "wire.a.raduis is not a key of a design file; did you mean 'radius'", "wire.a.points, point 2: '0, 0' has 2",
         "wire.b.circle.diametre is not a key of a design file; did you mean 'diameter'",
-        "wire.b.radius: in 'rdo' there is no value 'rdo'",
+        "wire.b.radius: 'rdo' cannot be worked out: there is no value 'rdo'",
         "wire.b.metal: there is no metal 'coper'; did you mean 'copper'",
         "port.feed.refrence is not a key", "port.feed.on: there is no wire or sheet 'c'",
             "medium: there is no medium 'swamp'",
-        "values.height.is: 'smoots_'", "load.x.impedance: '4 m' is a length", "runs backwards",
+        "values.height.is: '3 smoots_'", "load.x.impedance: '4 m' is a length", "runs backwards",
         "case.one.power: there is no port 'fed'; did you mean 'feed'",
     ):  # fmt: skip
         assert words in told

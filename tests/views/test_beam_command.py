@@ -114,7 +114,7 @@ def test_without_metal_there_is_nothing_to_solve(alone, capsys):
         ('"cosine", power = 1.5', '"cosin"', "there is no element 'cosin'; did you mean 'cosine'"),
         ('"cosine", power = 1.5', '"isotropic", power = 2', "array.element.power: 'isotropic' has none"),
         ('"cosine", power = 1.5', '"two slots", length = "9 mm"', "two slots have a length and a width"),
-        ('"cosine", power = 1.5', '"pattern.csv"', "cannot be read"),
+        ('"cosine", power = 1.5', '"pattern.csv"', "cannot read"),
         ("trials = 60", "trials = 0", "array.errors.trials: 0 is below one"),
         ("trials = 60", "seed = -1", "array.errors.seed: -1 is below zero"),
         ("trials = 60", 'kind = "odd"', "kind 'odd' is not normal or uniform"),

@@ -32,6 +32,8 @@ class Band:
         return iter(self.frequencies.tolist())
 
 
+MOST_POINTS = 100_001
+"""Points of a band."""
 Frequencies = str | float | Band | Iterable[str | float | Band]
 
 
@@ -49,8 +51,7 @@ def band(
     low, high = units.frequency(start, "band, from"), units.frequency(stop, "band, to")
     if high <= low:
         raise UsageError(f"band: from {start} to {stop} runs backwards: put the lower frequency first")
-    if isinstance(points, bool) or not isinstance(points, int) or points < 2:
-        raise UsageError(f"band: points = {points!r} is not a whole number of at least 2")
+    units.count(points, "band, points", 2, MOST_POINTS)
     if not 0.0 <= tolerance < 1.0:
         raise UsageError(f"band: tolerance {tolerance} is outside 0 to 1; 0.001 unless given, 0 to solve every point")
     if spacing not in ("linear", "logarithmic"):

@@ -23,6 +23,8 @@ if TYPE_CHECKING:
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 _AXES = {"x": 0, "y": 1, "z": 2}
+MOST_ELEMENTS = 40_000
+"""Elements of an array."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,6 +57,7 @@ class Layout:
         places = np.ascontiguousarray(np.asarray(positions, float))
         if places.ndim != 2 or places.shape[1] != 3 or not len(places) or not np.isfinite(places).all():
             raise UsageError(f"layout: positions of shape {places.shape} are not rows of x, y, z in metres")
+        units.count(len(places), "layout: elements", 1, MOST_ELEMENTS)
         axes = np.tile(np.eye(3), (len(places), 1, 1)) if turns is None else np.asarray(turns, float)
         if axes.shape != (len(places), 3, 3):
             raise UsageError(f"layout: turns of shape {axes.shape} for {len(places)} elements: give (n, 3, 3)")
@@ -180,9 +183,7 @@ def _length(value: str | float, what: str) -> float:
 
 
 def _count(value: int, what: str) -> int:
-    if not isinstance(value, int | np.integer) or value < 1:
-        raise UsageError(f"{what}: {value} is not a count of one or more")
-    return int(value)
+    return units.count(value, what, 1, MOST_ELEMENTS)
 
 
 def line(count: int, spacing: str | float, axis: str = "x") -> Layout:
@@ -190,7 +191,8 @@ def line(count: int, spacing: str | float, axis: str = "x") -> Layout:
     if axis not in _AXES:
         raise UsageError(f"line: '{axis}' is not an axis: give x, y or z")
     step = _length(spacing, "line, spacing") * np.eye(3)[_AXES[axis]]
-    return _on_lattice(np.stack([np.arange(_count(count, "line, count")), np.zeros(count)], axis=1), step, 0 * step)
+    n = _count(count, "line, count")
+    return _on_lattice(np.stack([np.arange(n), np.zeros(n)], axis=1), step, 0 * step)
 
 
 def grid(
@@ -207,14 +209,16 @@ def grid(
     lean = units.angle(skew, "grid, skew")
     if not abs(lean) < math.radians(89.0):
         raise UsageError(f"grid: skew {skew} is not below 89 deg either way")
-    i, j = np.meshgrid(np.arange(_count(columns, "grid, columns")), np.arange(_count(rows, "grid, rows")))
+    across = _count(columns, "grid, columns")
+    up = units.count(rows, f"grid, rows beside {across} columns", 1, MOST_ELEMENTS // across)
+    i, j = np.meshgrid(np.arange(across), np.arange(up))
     places = np.stack([i.ravel(), j.ravel()], axis=1)
     return _on_lattice(places, np.array([x, 0.0, 0.0]), np.array([y * math.tan(lean), y, 0.0]))
 
 
 def hexagon(rings: int, spacing: str | float) -> Layout:
     """A triangular lattice within a hexagon: one element, and so many rings round it."""
-    step, n = _length(spacing, "hexagon, spacing"), _count(rings, "hexagon, rings")
+    step, n = _length(spacing, "hexagon, spacing"), units.count(rings, "hexagon, rings", 1, 100)
     i, j = (x.ravel() for x in np.meshgrid(np.arange(-n, n + 1), np.arange(-n, n + 1)))
     inside = np.abs(i + j) <= n
     places = np.stack([i, j], axis=1)[inside]
@@ -255,7 +259,8 @@ def arc(count: int, radius: str | float, span: str | float, *, outward: bool = T
 def cylinder(count: int, rows: int, radius: str | float, spacing: str | float, span: str | float = "360 deg") -> Layout:
     """Arcs of elements one over the other, so far apart, each facing outward."""
     one = arc(count, radius, span)
-    step, n = _length(spacing, "cylinder, spacing"), _count(rows, "cylinder, rows")
+    step = _length(spacing, "cylinder, spacing")
+    n = units.count(rows, f"cylinder, rows of {count}", 1, MOST_ELEMENTS // count)
     heights = step * (np.arange(n) - 0.5 * (n - 1))
     positions = np.concatenate([one.positions + z * np.eye(3)[2] for z in heights])
     return Layout(positions, np.tile(one.turns, (n, 1, 1)))

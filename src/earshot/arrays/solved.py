@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import TYPE_CHECKING
 
@@ -36,6 +36,10 @@ Floats = NDArray[np.float64]
 Angle = str | float
 
 
+MOST_PARTS = 20_000
+"""Wires and sheets of an array that is to be solved."""
+
+
 def repeated(
     antenna: Antenna, layout: Layout, *, others: Mapping[int, Antenna] | None = None, name: str = ""
 ) -> Antenna:
@@ -57,19 +61,20 @@ def repeated(
             raise UsageError(f"repeated: antenna '{one.name}' has {len(one.ports)} ports: an element has one")
     if not layout.unturned and antenna.medium.has_plane and (np.abs(layout.turns[:, 2, 2] - 1.0) > 1e-9).any():
         raise UsageError(f"repeated: '{antenna.name}' is over {antenna.medium}: its elements cannot be tilted")
-    whole: Antenna | None = None
+    units.count(len(layout) * len(antenna.metal), "repeated: wires and sheets in all", 1, MOST_PARTS)
+    several = []
     for n, (place, turn) in enumerate(zip(layout.positions, layout.turns, strict=True)):
         one = chosen.get(n, antenna).prefixed(f"e{n + 1}_")
         vector = Rotation.from_matrix(turn).as_rotvec()
         angle = float(np.linalg.norm(vector))
         if angle > 1e-12:
             one = one.rotated(angle, (vector / angle).tolist())
-        one = one.moved(place.tolist())
-        whole = one if whole is None else whole + one
-    assert whole is not None
-    from dataclasses import replace
-
-    return replace(whole, name=name or f"{antenna.name}, {len(layout)} of it")
+        several.append(one.moved(place.tolist()))
+    # By pairs, so that no part is copied more often than the number doubles.
+    while len(several) > 1:
+        odd = several[-1:] if len(several) % 2 else []
+        several = [replace(a + b, name=antenna.name) for a, b in zip(several[::2], several[1::2], strict=False)] + odd
+    return replace(several[0], name=name or f"{antenna.name}, {len(layout)} of it")
 
 
 def port_places(antenna: Antenna) -> Layout:

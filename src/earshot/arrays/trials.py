@@ -168,8 +168,11 @@ def trials(
 
     if isinstance(array.element, tuple) or np.abs(array.layout.turns - array.layout.turns[0]).max() > 1e-12:
         raise UsageError(f"trials: the elements of '{array.label}' are not all alike and turned alike")
-    if count < 1:
-        raise UsageError(f"trials: a count of {count} is below one")
+    units.count(count, "trials, count", 1, 100_000)
+    if 8 * count * len(array) > _MOST:
+        raise UsageError(
+            f"trials: {count} of {len(array)} elements would need {8e-9 * count * len(array):.1f} GB: try fewer"
+        )
     hertz = units.frequency(frequency)
     base = array.fitting(weights).at(hertz)
     random = np.random.default_rng(seed)

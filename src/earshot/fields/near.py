@@ -177,11 +177,20 @@ def _metres(points: ArrayLike) -> Floats:
     return places
 
 
+MOST_POINTS = 1_000_000
+"""Points of a near field."""
+
+
+def _counted(counts: Sequence[int], what: str) -> None:
+    for one in counts:
+        units.count(one, f"{what}, counts", 2, MOST_POINTS)
+    units.count(math.prod(counts), f"{what}, points in all", 2, MOST_POINTS)
+
+
 def line_of_points(start: Sequence[str | float], stop: Sequence[str | float], count: int) -> Floats:
     """Evenly spaced points (count, 3) from start to stop, both included."""
     a, b = _metres(list(start)), _metres(list(stop))
-    if count < 2:
-        raise UsageError(f"line_of_points: count = {count} is below two")
+    units.count(count, "line_of_points, count", 2, MOST_POINTS)
     return np.asarray(a + np.linspace(0.0, 1.0, count)[:, None] * (b - a))
 
 
@@ -192,8 +201,7 @@ def plane_of_points(
     counts: tuple[int, int],
 ) -> Floats:
     """A grid of points (nu, nv, 3) over a parallelogram: a corner and the two sides from it."""
-    if min(counts) < 2:
-        raise UsageError(f"plane_of_points: counts {counts} are below two")
+    _counted(counts, "plane_of_points")
     origin, u, v = (_metres(list(x)) for x in (corner, side_u, side_v))
     s, t = (np.linspace(0.0, 1.0, n) for n in counts)
     return np.asarray(origin + s[:, None, None] * u + t[None, :, None] * v)
@@ -201,8 +209,7 @@ def plane_of_points(
 
 def box_of_points(low: Sequence[str | float], high: Sequence[str | float], counts: tuple[int, int, int]) -> Floats:
     """A grid of points (nx, ny, nz, 3) filling a box between two corners."""
-    if min(counts) < 2:
-        raise UsageError(f"box_of_points: counts {counts} are below two")
+    _counted(counts, "box_of_points")
     a, b = _metres(list(low)), _metres(list(high))
     axes = [np.linspace(start, stop, n) for start, stop, n in zip(a, b, counts, strict=True)]
     return np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1)

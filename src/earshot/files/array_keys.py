@@ -58,7 +58,7 @@ def read_array(texts: Texts, table: ArrayTable, names: Quantities) -> Layout:
         return layouts.arc(r.count, length(r.radius, "radius"), angle(r.span, "span"), outward=r.outward)
     if table.hexagon is not None:
         return layouts.hexagon(table.hexagon.rings, length(table.hexagon.spacing, "spacing"))
-    return read_layout(texts.folder / str(table.places))
+    return read_layout(texts.file(str(table.places)))
 
 
 def repeated_over(texts: Texts, table: DesignTable, antenna: Antenna, names: Quantities) -> Antenna:
@@ -141,7 +141,7 @@ def read_element(texts: Texts, table: ElementTable, names: Quantities) -> Elemen
         raise DesignFileError(
             f"{texts.name}: {what}.kind: {unknown('element', table.kind, ELEMENTS)}, or the name of a table (.csv)"
         )
-    return read_pattern(texts.folder / table.kind)
+    return read_pattern(texts.file(table.kind))
 
 
 def read_hardware(texts: Texts, table: ArrayTable, names: Quantities) -> Hardware:
@@ -177,7 +177,7 @@ def _weights(texts: Texts, beam: BeamTable, array: Array, hertz: float, what: st
         key: float(getattr(beam, key)) for key in ("side_lobe", "edge", "orders") if getattr(beam, key) is not None
     }
     if beam.weights is not None:
-        weights = array.fitting(read_weights(texts.folder / beam.weights))
+        weights = array.fitting(read_weights(texts.file(beam.weights)))
     elif beam.taper == "uniform" and not options:
         weights = array.uniform()
     elif array.layout.lattice is None and not beam.from_middle:

@@ -11,15 +11,15 @@ from ..arrays.elements import Element, tabulated
 from ..arrays.layouts import Layout, facing_turns
 from ..arrays.weights import Weights
 from ..errors import UsageError
-from .reading import MOST_ROWS, need, numbers, read_table
+from .reading import MOST_ROWS, KeptText, name_of, need, numbers, read_table
 
 
-def read_layout(path: str | Path) -> Layout:
+def read_layout(path: str | Path | KeptText) -> Layout:
     """A layout from a table (CSV) as `Layout.to_frame` gives it: x_m, y_m and, if there, z_m, angles and group.
 
     Raises UsageError naming the row and column that is at fault.
     """
-    table, name = read_table(path), Path(path).name
+    table, name = read_table(path), name_of(path)
     known = ["x_m", "y_m", "z_m", "azimuth_deg", "elevation_deg", "roll_deg", "group"]
     need(table, ("x_m", "y_m"), name)
     found = numbers(table, known, name)
@@ -43,12 +43,12 @@ def _groups(column: NDArray[np.float64], name: str) -> NDArray[np.int64]:
     return column.astype(np.int64)
 
 
-def read_weights(path: str | Path) -> Weights:
+def read_weights(path: str | Path | KeptText) -> Weights:
     """Weights from a table (CSV) with columns amplitude or amplitude_dB, phase_deg and, if there, delay_s.
 
     Raises UsageError naming the row and column that is at fault.
     """
-    table, name = read_table(path), Path(path).name
+    table, name = read_table(path), name_of(path)
     if not {"amplitude", "amplitude_dB", "phase_deg"} & set(table.columns):
         raise UsageError(f"'{name}' has neither amplitude, amplitude_dB nor phase_deg")
     need(table, (), name)
@@ -61,7 +61,7 @@ def read_weights(path: str | Path) -> Weights:
     return Weights(size * np.exp(1j * np.radians(phase)), columns.get("delay_s"))
 
 
-def read_pattern(path: str | Path, name: str = "") -> Element:
+def read_pattern(path: str | Path | KeptText, name: str = "") -> Element:
     """An element's pattern from a table (CSV): theta_deg, phi_deg and either e_theta_re, e_theta_im, e_phi_re, e_phi_im
     or gain_dBi alone, which is taken to be polarised along θ and without phase; see `arrays.tabulated`.
 
@@ -69,7 +69,7 @@ def read_pattern(path: str | Path, name: str = "") -> Element:
     """  # fmt: skip
     import xarray as xr
 
-    table, file = read_table(path), Path(path).name
+    table, file = read_table(path), name_of(path)
     whole = ("e_theta_re", "e_theta_im", "e_phi_re", "e_phi_im")
     own = whole if whole[0] in table else ("gain_dBi",)
     need(table, ("theta_deg", "phi_deg", *own), file)

@@ -9,11 +9,13 @@ from ..errors import DesignFileError
 from ..geometry.circuit_parts import Line, Stub
 from ..network import elements
 from ..network.elements import Impedance, LineType
-from .reading import need, numbers, read_table
+from .reading import KeptText, name_of, need, numbers, read_table
 from .schema import ImpedanceTable, LineKindTable, LineTable, LumpedTable, PairTable, StubTable
 
 Read = Callable[[str | float, str, str], float]
 """Reads a text as an SI number: (text, kind, place)."""
+Find = Callable[[str], Path | KeptText]
+"""Finds a file that is named."""
 
 
 _LUMPED: dict[str, Callable[..., Impedance]] = {
@@ -26,7 +28,7 @@ _LUMPED: dict[str, Callable[..., Impedance]] = {
 _SAMPLE = ("frequency", "resistance", "resistance")
 
 
-def read_impedance(table: ImpedanceTable | str, what: str, read: Read, folder: Path) -> Impedance:
+def read_impedance(table: ImpedanceTable | str, what: str, read: Read, find: Find) -> Impedance:
     """An impedance from a table or a word: "open", "short", ohms, samples, lumped elements or a CSV file.
 
     Raises DesignFileError unless exactly one is given, naming `what`.
@@ -53,7 +55,7 @@ def read_impedance(table: ImpedanceTable | str, what: str, read: Read, folder: P
         rows = [[read(text, k, f"{what}.samples") for text, k in zip(row, _SAMPLE, strict=True)] for row in value]
         return elements.impedance([complex(r, x) for _, r, x in rows], [f for f, _, _ in rows])
     if kind == "table":
-        return impedance_file(folder / value, what)
+        return impedance_file(find(value), what)
     return _LUMPED[kind](**_lumped(value, f"{what}.{kind}", read))
 
 
@@ -61,7 +63,7 @@ def _lumped(table: LumpedTable, what: str, read: Read) -> dict[str, float]:
     return {k: read(v, k, f"{what}.{k}") for k, v in table if v is not None}
 
 
-def impedance_file(path: Path, what: str = "impedance table") -> Impedance:
+def impedance_file(path: str | Path | KeptText, what: str = "impedance table") -> Impedance:
     """An impedance over frequency from a CSV file with columns frequency_Hz, R_ohm and X_ohm, as Earshot writes them.
 
     Raises DesignFileError for a file that cannot be read or lacks a column.
@@ -71,9 +73,14 @@ def impedance_file(path: Path, what: str = "impedance table") -> Impedance:
         return DesignFileError(f"{what}: {says}")
 
     table, columns = read_table(path, wrong), ("frequency_Hz", "R_ohm", "X_ohm")
-    need(table, columns, path.name, wrong)
-    hertz, ohms, reactance = numbers(table, columns, path.name, wrong).values()
+    need(table, columns, name_of(path), wrong)
+    hertz, ohms, reactance = numbers(table, columns, name_of(path), wrong).values()
     return elements.impedance((ohms + 1j * reactance).tolist(), hertz.tolist())
+
+
+def tables_named(end: ImpedanceTable | str) -> list[str]:
+    """The tables (CSV) that an impedance names."""
+    return [end.table] if isinstance(end, ImpedanceTable) and end.table is not None else []
 
 
 def _line_kind(table: LineKindTable, what: str, read: Read) -> LineType:
@@ -109,9 +116,9 @@ def read_line(name: str, table: LineTable, read: Read) -> Line:
     return Line(name, table.from_, table.to, _line_kind(table, what, read), length, crossed=table.crossed)
 
 
-def read_stub(name: str, table: StubTable, read: Read, folder: Path) -> Stub:
+def read_stub(name: str, table: StubTable, read: Read, find: Find) -> Stub:
     """A stub from its table."""
     what = f"stub.{name}"
     length = read(table.length, "length", f"{what}.length")
-    end = read_impedance(table.end, f"{what}.end", read, folder)
+    end = read_impedance(table.end, f"{what}.end", read, find)
     return Stub(name, table.at, _line_kind(table, what, read), length, end)

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -59,7 +59,10 @@ class DesignFile:
 
 @dataclass(frozen=True, slots=True)
 class FileBuild:
-    """How a design file builds its antenna. text: the whole file; folder: where the files it names are."""
+    """How a design file builds its antenna.
+
+    text: the whole file; folder: where the files it names are, unless they are among `tables`, texts by name.
+    """
 
     table: DesignTable
     name: str
@@ -67,6 +70,16 @@ class FileBuild:
     text: str
     metals: Any
     frequency: float
+    tables: tuple[tuple[str, str], ...] = ()
+
+    def texts_at(self, frequency: float) -> Texts:
+        """What reads the file's texts, with "lambda" measured at a frequency, Hz."""
+        return Texts(self.name, self.folder, f"{frequency!r} Hz", tables=dict(self.tables))
+
+    @property
+    def texts(self) -> Texts:
+        """What reads the file's texts, at its own frequency."""
+        return self.texts_at(self.frequency)
 
     def __call__(self, values: Values) -> Antenna:
         """The antenna for these values; raises DesignFileError with everything that is wrong."""
@@ -75,7 +88,7 @@ class FileBuild:
                 f"{self.name}: it has no wires or sheets, only the pattern of array.element, so nothing to solve; "
                 "'earshot beams' shows what it sends, or draw the antenna"
             )
-        texts = Texts(self.name, self.folder, f"{values.frequency or self.frequency!r} Hz")
+        texts = self.texts_at(values.frequency or self.frequency)
         medium = medium_of(texts, self.table, values.quantities)
         antenna = built(texts, self.table, values.quantities, self.metals, medium)
         if antenna is not None and self.table.array is not None:
@@ -84,6 +97,14 @@ class FileBuild:
         texts.told()
         assert antenna is not None
         return antenna
+
+
+def alone(design: Design) -> Design:
+    """The design of a file whose antenna is repeated, less its array: one element."""
+    build = design.build
+    assert isinstance(build, FileBuild)
+    table = build.table.model_copy(update={"array": None})
+    return Design(replace(build, table=table), frequency=design.frequency, **dict(design.given))
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,7 +122,7 @@ def dimensions(design: Design) -> list[Dimension]:
     build = design.build
     if not isinstance(build, FileBuild):
         return []
-    texts = Texts(build.name, build.folder, f"{design.frequency!r} Hz")
+    texts = build.texts_at(design.frequency or build.frequency)
     quantities = design.values.quantities
     found = _dimensions(texts, build.table, quantities)
     texts.told()
@@ -163,7 +184,7 @@ def built(texts: Texts, table: DesignTable, names: Quantities, metals: Any, medi
     for name, load in table.load.items():
         with texts.gathering(f"load.{name}"):
             where = read_gap(texts, f"load.{name}", load, names, parts)
-            ohms = read_impedance(load, f"load.{name}", read, texts.folder)
+            ohms = read_impedance(load, f"load.{name}", read, texts.file)
             loads.append(Load(name, load.on, impedance=ohms, **where))
     for name, terminal in table.terminal.items():
         with texts.gathering(f"terminal.{name}"):
@@ -174,7 +195,7 @@ def built(texts: Texts, table: DesignTable, names: Quantities, metals: Any, medi
             lines.append(read_line(name, line, read))
     for name, stub in table.stub.items():
         with texts.gathering(f"stub.{name}"):
-            lines.append(read_stub(name, stub, read, texts.folder))
+            lines.append(read_stub(name, stub, read, texts.file))
     if texts.stumbles > before:
         return None
     with texts.gathering("wire and port"):
@@ -194,8 +215,12 @@ def read_design(path: str | Path) -> DesignFile:
     return design_from_text(text, place.name, place.parent)
 
 
-def design_from_text(text: str, name: str, folder: Path) -> DesignFile:
-    """Read the text of a design file. name: what to call it in complaints; folder: where the files it names are."""
+def design_from_text(text: str, name: str, folder: Path, tables: Mapping[str, str] | None = None) -> DesignFile:
+    """Read the text of a design file.
+
+    name: what to call it in complaints. folder: where the files it names are. tables: texts of those that are not
+    there, by name.
+    """
     try:
         content = tomllib.loads(text)
     except RecursionError:
@@ -203,7 +228,7 @@ def design_from_text(text: str, name: str, folder: Path) -> DesignFile:
     except ValueError as problem:
         raise DesignFileError(f"{name} is not TOML: {str(problem).splitlines()[0]}; mend that line") from None
     table, faults = parsed(content, name)
-    texts = Texts(name, folder, table.frequency, faults)
+    texts = Texts(name, folder, table.frequency, faults, tables)
     known, values = Quantities(), {}
     for word, given in table.values.items():
         with texts.gathering(f"values.{word}"):
@@ -251,7 +276,11 @@ def design_from_text(text: str, name: str, folder: Path) -> DesignFile:
             cases.append(read_case(texts, table, word, medium, ports))
     texts.told()
     return _assembled(
-        texts, FileBuild(table, name, folder, text, metals, texts.frequency or 0.0), values, frequencies, cases
+        texts,
+        FileBuild(table, name, folder, text, metals, texts.frequency or 0.0, tuple((tables or {}).items())),
+        values,
+        frequencies,
+        cases,
     )
 
 

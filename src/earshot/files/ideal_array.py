@@ -20,10 +20,8 @@ from ..arrays.trials import Trials, trials
 from ..arrays.weights import Weights
 from ..errors import UsageError
 from ..fields.far import FarField
-from ..geometry.design import Design
 from .array_keys import FedBeam, Hardware, read_array, read_beam, read_element, read_hardware
-from .design_file import DesignFile, FileBuild, medium_of
-from .texts import Texts
+from .design_file import DesignFile, FileBuild, alone, medium_of
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -98,7 +96,7 @@ def ideal_array(file: DesignFile, frequency: float | None = None) -> IdealArray:
     if not isinstance(build, FileBuild) or build.table.array is None:
         raise UsageError(f"design '{file.title}' has no array: add the key 'array' to its file")
     own, names = build.table.array, file.design.values.quantities
-    texts = Texts(build.name, build.folder, f"{build.frequency!r} Hz")
+    texts = build.texts
     layout, medium = read_array(texts, own, names), medium_of(texts, build.table, names)
     hardware = read_hardware(texts, own, names)
     fed = [read_beam(texts, build.table, name, layout, medium, names) for name in own.beam]
@@ -109,7 +107,7 @@ def ideal_array(file: DesignFile, frequency: float | None = None) -> IdealArray:
     elements = (
         dict.fromkeys(at, read_element(texts, own.element, names))
         if own.element is not None
-        else _solved_alone(file, build, sorted(set(at)))
+        else _solved_alone(file, sorted(set(at)))
     )
     arrays = {hertz: Array(layout, element, file.title) for hertz, element in elements.items()}
     beams = tuple(
@@ -118,11 +116,9 @@ def ideal_array(file: DesignFile, frequency: float | None = None) -> IdealArray:
     return IdealArray(file.title, beams, hardware)
 
 
-def _solved_alone(file: DesignFile, build: FileBuild, frequencies: list[float]) -> dict[float, Element]:
+def _solved_alone(file: DesignFile, frequencies: list[float]) -> dict[float, Element]:
     """The file's antenna alone, at each frequency."""
-    table = build.table.model_copy(update={"array": None})
-    alone = Design(replace(build, table=table), frequency=file.design.frequency, **dict(file.design.given))
-    solution = solve(alone.antenna, list(frequencies))
+    solution = solve(alone(file.design).antenna, list(frequencies))
     return {
         hertz: solved_element(solution.drive(None, hertz).far_field(), "the antenna solved alone")
         for hertz in frequencies

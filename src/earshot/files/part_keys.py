@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -136,7 +135,7 @@ def _helix(texts: Texts, place: str, table: HelixTable, names: Quantities) -> li
 
 
 def _points_file(texts: Texts, text: str, what: str) -> list[list[float]]:
-    path = texts.folder / Path(text)
+    path = texts.file(text)
 
     def wrong(says: str) -> DesignFileError:
         return DesignFileError(f"{texts.name}: {what}: {says}")

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import stat
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -59,22 +60,30 @@ def read_text(path: str | Path, most: int, wrong: Complaint = UsageError) -> str
         raise wrong(f"cannot read '{path}': it is not UTF-8 text") from None
 
 
-def read_table(path: str | Path, wrong: Complaint = UsageError) -> pd.DataFrame:
+@dataclass(frozen=True, slots=True)
+class KeptText:
+    """The text of a file that is kept elsewhere, as in a results file."""
+
+    name: str
+    text: str
+
+
+def read_table(path: str | Path | KeptText, wrong: Complaint = UsageError) -> pd.DataFrame:
     """A table (CSV) with one line of headings; remarks begin with #. Raises what `wrong` makes."""
     import io
     import warnings
 
     import pandas as pd
 
-    text = read_text(path, LARGEST_TABLE, wrong)
-    name = Path(path).name
+    text = path.text if isinstance(path, KeptText) else read_text(path, LARGEST_TABLE, wrong)
+    name = name_of(path)
     if text.count("\n") > MOST_ROWS:
         raise wrong(f"'{name}' has {text.count(chr(10)):,} lines; {MOST_ROWS:,} are the most")
     heading = next((line for line in text.splitlines() if line.strip() and not line.lstrip().startswith("#")), "")
     if heading.count(",") >= MOST_COLUMNS:
         raise wrong(f"'{name}' has {heading.count(',') + 1:,} columns; {MOST_COLUMNS} are the most")
     if "\0" in text or not heading:
-        raise wrong(f"'{name}' is not a table: {'it is empty' if not heading else 'it is no text'}")
+        raise wrong(f"cannot read '{name}' as a table: {'it is no text' if heading else 'it is empty'}")
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("error", pd.errors.ParserWarning)
@@ -85,6 +94,11 @@ def read_table(path: str | Path, wrong: Complaint = UsageError) -> pd.DataFrame:
         raise wrong(f"'{name}' is not a table: not every row has as many fields as the headings") from None
     table.columns = pd.Index([str(column).strip() for column in table.columns])
     return table
+
+
+def name_of(path: str | Path | KeptText) -> str:
+    """What to call a file in complaints."""
+    return path.name if isinstance(path, KeptText) else Path(path).name
 
 
 def numbers(table: pd.DataFrame, names: Sequence[str], name: str, wrong: Complaint = UsageError) -> dict[str, Floats]:

@@ -1,27 +1,32 @@
 """Results files: a solution as netCDF-4, which opens again as a solution without solving.
 
 The antenna is in it as the text of a design file, the mesh, the currents for one volt at every gap and the admittances
-as arrays; complex arrays have a last axis `part` of real and imaginary.
+as arrays; complex arrays have a last axis `part` of real and imaginary. A file may be anybody's: what it says of itself
+is held against its size before anything is read, and against everything else it says before it is used.
 """
 
 from __future__ import annotations
 
 import io
 import json
-from dataclasses import asdict, dataclass
+import math
+from dataclasses import asdict, dataclass, fields, is_dataclass
 from importlib.metadata import version
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import PositiveFloat, TypeAdapter
+from typing_extensions import TypedDict
 
-from ..answers.evidence import Evidence, Figure
+from ..answers.evidence import Evidence
 from ..answers.solution import Solution
 from ..errors import EarshotError, UsageError
 from ..geometry.design import Design
 from ..geometry.mesh import MeshRule, WireMesh
 from ..geometry.sheet_mesh import SheetMesh
+from ..lettering import told, visible
 from ..media.stack import Stack
 from ..moments.basis import Basis
 from ..moments.response import Response
@@ -30,9 +35,10 @@ from ..moments.wire_basis import probe_basis, wire_basis
 from ..running import Record
 from .atomic import write_bytes
 from .design_file import DesignFile, FileBuild, design_from_text
-from .design_text import antenna_text
+from .reading import MEGABYTE, read_bytes
+from .stored import stored
 
-FORMAT = 2
+FORMAT = 3
 """Version of the layout below; another one is refused."""
 
 _MESH = {
@@ -43,7 +49,28 @@ _MESH = {
     "arc": ("segment", "end"),
     "grounded": ("node",),
 }
+_ATTRIBUTES = (
+    *("earshot_results", "written_by", "title", "antenna", "tables", "source", "values", "mesh_rule", "record"),
+    *("evidence", "band_error", "spans_Hz", "mesh_wavelength_m", "foot_reach_m"),
+)
+_AXES = {"frequency", "gap", "gap2", "part", "solved", "function"}
+LARGEST_RESULTS = 8 * 1024 * MEGABYTE
+"""Bytes of a results file."""
+MOST_PACKED = 50
+"""Times that the arrays may be larger than the file that holds them: currents hardly pack."""
 _SHEETS = {"vertices": ("vertex", "xyz"), "triangles": ("triangle", "corner"), "sheet": ("triangle",)}
+
+
+_ARRAYS = {"frequency", "admittance", "solved", "currents", "solved_admittance", *_MESH, *_SHEETS}
+_AXES |= {axis for table in (_MESH, _SHEETS) for axes in table.values() for axis in axes}
+
+
+class SavedValue(TypedDict):
+    """A value as written and in SI, and what it measures."""
+
+    written: str | float
+    si: float
+    kind: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,7 +82,7 @@ class Saved:
 
     solution: Solution
     file: DesignFile
-    values: dict[str, dict[str, Any]]
+    values: dict[str, SavedValue]
     source: str
 
 
@@ -67,17 +94,20 @@ def write_results(solution: Solution, path: Path, file: DesignFile | None = None
     middle = float(response.frequencies[len(response.frequencies) // 2])
     design = file.design if file is not None else None
     frequency = design.frequency if design is not None and design.frequency is not None else middle
+    text, tables = stored(solution, file, frequency)
     attributes = {
         "earshot_results": FORMAT,
         "written_by": f"earshot {version('earshot')}",
         "title": solution.antenna.name,
-        "antenna": antenna_text(solution.antenna, frequency) + _cases(design),
+        "antenna": text,
+        "tables": json.dumps(tables),
         "source": design.build.text if design is not None and isinstance(design.build, FileBuild) else "",
         "values": json.dumps({} if design is None else _values(design)),
         "mesh_rule": json.dumps(asdict(solution.rule)),
         "record": json.dumps(_record(solution.record)),
         "evidence": "" if solution.evidence is None else json.dumps(asdict(solution.evidence)),
         "band_error": solution.band_error,
+        "spans_Hz": json.dumps(solution.spans),
         "mesh_wavelength_m": grid.wavelength,
         "foot_reach_m": response.basis.reach,
     }
@@ -88,10 +118,10 @@ def write_results(solution: Solution, path: Path, file: DesignFile | None = None
         "currents": (("solved", "gap", "function", "part"), _split(response.coefficients), "A"),
         "solved_admittance": (("solved", "gap", "gap2", "part"), _split(response.admittance), "S"),
     }
-    tables: list[tuple[Any, dict[str, tuple[str, ...]]]] = [(grid, _MESH)]
+    meshes: list[tuple[Any, dict[str, tuple[str, ...]]]] = [(grid, _MESH)]
     if solution.sheet_mesh is not None:
-        tables.append((solution.sheet_mesh, _SHEETS))
-    for name, names, values in ((n, axes, getattr(mesh, n)) for mesh, layout in tables for n, axes in layout.items()):
+        meshes.append((solution.sheet_mesh, _SHEETS))
+    for name, names, values in ((n, axes, getattr(mesh, n)) for mesh, layout in meshes for n, axes in layout.items()):
         unit = "m" if name in ("nodes", "radii", "arc", "vertices") else "1"
         arrays[name] = (names, values.astype(np.int8) if values.dtype == bool else values, unit)
 
@@ -114,19 +144,6 @@ def write_results(solution: Solution, path: Path, file: DesignFile | None = None
 def _record(record: Record) -> dict[str, dict[str, float]]:
     """A run's record as plain dictionaries."""
     return {"seconds": record.seconds, "times": dict(record.times), "bytes": dict(record.bytes)}
-
-
-def _cases(design: Design | None) -> str:
-    """The cases of a design file, as its text says them."""
-    if design is None or not isinstance(design.build, FileBuild):
-        return ""
-    import tomlkit
-
-    document: Any = tomlkit.parse(design.build.text)
-    kept = tomlkit.document()
-    if "case" in document:
-        kept["case"] = document["case"]
-    return "\n" + tomlkit.dumps(kept)
 
 
 def _values(design: Design) -> dict[str, dict[str, Any]]:
@@ -156,68 +173,157 @@ def is_results(path: Path) -> bool:
 
 def read_saved(path: Path) -> Saved:
     """Open a results file, with what it holds beside the solution; raises UsageError as `read_results` does."""
-    import h5netcdf
-
-    if not path.is_file():
+    if not path.exists():
         raise UsageError(f"there is no results file '{path}'")
+    content = read_bytes(path, LARGEST_RESULTS)
     try:
-        with h5netcdf.File(path, "r") as store:
-            attributes = dict(store.attrs)
-            if "earshot_results" not in attributes:
-                raise UsageError(
-                    f"'{path}' is not a results file of Earshot: write one with earshot solve --out FOLDER"
-                )
-            found = int(attributes["earshot_results"])
-            if found != FORMAT:
-                raise UsageError(
-                    f"'{path}' has layout {found} (written by {attributes.get('written_by', 'another version')}); this "
-                    f"version reads layout {FORMAT}: solve it again, or use the version that wrote it"
-                )
-            arrays = {name: np.asarray(variable[...]) for name, variable in store.variables.items()}
-    except (OSError, ValueError, KeyError, TypeError, RuntimeError) as problem:
-        raise UsageError(f"'{path}' cannot be opened as a results file, it may be cut off: {problem}") from None
+        attributes, arrays = _unpacked(content, path)
+    except (OSError, ValueError, KeyError, TypeError, RuntimeError, AttributeError) as problem:
+        says = visible(str(problem).splitlines()[0] if str(problem) else type(problem).__name__)
+        raise UsageError(f"'{path}' cannot be opened as a results file, it may be cut off: {says}") from None
     try:
         return _assembled(path, attributes, arrays)
-    except (KeyError, ValueError, IndexError, TypeError, AssertionError, json.JSONDecodeError) as problem:
-        raise UsageError(f"'{path}' is damaged ({type(problem).__name__}: {problem}): solve it again") from None
+    except (KeyError, ValueError, IndexError, TypeError, AssertionError) as problem:
+        says = visible(str(problem).splitlines()[0] if str(problem) else "")
+        raise UsageError(f"'{path}' is damaged ({type(problem).__name__}: {says[:200]}): solve it again") from None
     except EarshotError as problem:
         raise UsageError(f"'{path}' is damaged: {problem}") from None
 
 
-def _assembled(path: Path, attributes: dict[str, Any], arrays: dict[str, NDArray[Any]]) -> Saved:
-    def joined(name: str) -> NDArray[np.complex128]:
-        values = arrays[name]
-        if not np.isfinite(values).all():
-            raise ValueError(f"{name} holds values that are not finite")
-        return np.asarray(values[..., 0] + 1j * values[..., 1])
+def _unpacked(content: bytes, path: Path) -> tuple[dict[str, Any], dict[str, NDArray[Any]]]:
+    """Attributes and arrays; raises UsageError for what no results file has, before anything of that size is made."""
+    import h5py
 
-    file = design_from_text(str(attributes["antenna"]), path.name, path.parent)
+    with h5py.File(io.BytesIO(content), "r") as store:
+        if "earshot_results" not in store.attrs:
+            raise UsageError(f"'{path}' is not a results file of Earshot: write one with earshot solve --out FOLDER")
+        found = int(_plain(store.attrs["earshot_results"]))
+        if found != FORMAT:
+            by = visible(str(_plain(store.attrs.get("written_by", "another version")))[:60])
+            raise UsageError(
+                f"'{path}' has layout {found} (written by {by}); this version reads layout {FORMAT}: solve it again, "
+                "or use the version that wrote it"
+            )
+        _look_over(store, len(content), path)
+        attributes = {name: _plain(store.attrs[name]) for name in store.attrs if name in _ATTRIBUTES}
+        arrays = {name: np.asarray(store[name]) for name in store if name in _ARRAYS}
+    return attributes, arrays
+
+
+def _look_over(store: Any, size: int, path: Path) -> None:
+    """What a results file is made of: plain arrays of numbers of its own, no larger than its size can hold."""
+    import h5py
+
+    total = 0
+    for name in store:
+        link, thing = store.get(name, getlink=True), None
+        if isinstance(link, h5py.HardLink):
+            thing = store[name]
+        if not isinstance(thing, h5py.Dataset) or thing.is_virtual or thing.external:
+            raise UsageError(f"'{path}': {told(name)} is not an array of the file's own: it is no results file")
+        if name not in _ARRAYS and name not in _AXES:
+            raise UsageError(f"'{path}': {told(name)} is nothing that a results file holds")
+        if thing.dtype.kind not in "fiu" or thing.dtype.itemsize > 8 or thing.ndim > 4:
+            raise UsageError(f"'{path}': {told(name)} holds no plain numbers")
+        if name in _ARRAYS:
+            total += math.prod(thing.shape) * thing.dtype.itemsize
+    if total > MOST_PACKED * size:
+        raise UsageError(
+            f"'{path}' says that it holds {total / 1e6:,.0f} MB, but has {size / 1e6:,.2f} MB itself: it is damaged"
+        )
+
+
+def _plain(value: Any) -> Any:
+    """An attribute as text or number; each is one."""
+    if isinstance(value, np.ndarray):
+        (value,) = value.ravel()[:2].tolist()
+    return value.decode("utf-8") if isinstance(value, bytes) else value
+
+
+def _assembled(path: Path, attributes: dict[str, Any], arrays: dict[str, NDArray[Any]]) -> Saved:
+    def said(name: str, kind: Any) -> Any:
+        content = json.loads(str(attributes[name]))
+        if is_dataclass(kind) and not set(content) <= {one.name for one in fields(kind)}:
+            raise ValueError(f"{name} says what nothing here is called")
+        return TypeAdapter(kind).validate_python(content)
+
+    file = design_from_text(str(attributes["antenna"]), path.name, path.parent, said("tables", dict[str, str]))
     antenna = file.design.antenna
-    parts: dict[str, Any] = {name: arrays[name] for name in _MESH}
-    parts["grounded"] = parts["grounded"].astype(bool)
-    grid = WireMesh(**parts, wavelength=float(attributes["mesh_wavelength_m"]))
-    sheets = sheet_basis(SheetMesh(**{name: arrays[name] for name in _SHEETS})) if "vertices" in arrays else None
+    solved, wanted, gaps = arrays["solved"], arrays["frequency"], len(antenna.gaps)
+    for name in ("solved", "frequency"):
+        _hold(name, arrays[name], (None,))
+        if not (arrays[name] > 0.0).all() or not (np.diff(arrays[name]) > 0.0).all() or not len(arrays[name]):
+            raise ValueError(f"{name} does not rise from above zero")
+    grid = _wires(arrays, len(antenna.wires), float(attributes["mesh_wavelength_m"]))
+    sheets = sheet_basis(_triangles(arrays, len(antenna.sheets))) if "vertices" in arrays else None
     printed = isinstance(antenna.medium, Stack)
-    wires = probe_basis(grid) if printed else wire_basis(grid)
-    basis = Basis(wires, sheets, float(attributes["foot_reach_m"]), probes=printed)
-    response = Response(antenna, basis, arrays["solved"], joined("currents"), joined("solved_admittance"))
-    gaps = len(antenna.gaps)
-    if response.coefficients.shape[1:] != (gaps, basis.size):
-        raise ValueError(f"its currents are {response.coefficients.shape}, not (n, {gaps}, {basis.size})")
+    reach = float(attributes["foot_reach_m"])
+    if not (math.isfinite(reach) and reach >= 0.0):
+        raise ValueError("foot_reach_m is no length")
+    basis = Basis(probe_basis(grid) if printed else wire_basis(grid), sheets, reach, probes=printed)
+
+    def joined(name: str, shape: tuple[int, ...]) -> NDArray[np.complex128]:
+        _hold(name, arrays[name], (*shape, 2))
+        return np.asarray(arrays[name][..., 0] + 1j * arrays[name][..., 1])
+
+    currents = joined("currents", (len(solved), gaps, basis.size))
+    response = Response(antenna, basis, solved, currents, joined("solved_admittance", (len(solved), gaps, gaps)))
     record = Record()
-    for name, amounts in json.loads(attributes["record"]).items():
+    for name, amounts in said("record", dict[Literal["seconds", "times", "bytes"], dict[str, int | float]]).items():
         getattr(record, name).update(amounts)
-    evidence = None
-    if attributes["evidence"]:
-        content = json.loads(attributes["evidence"])
-        evidence = Evidence(**content | {"figures": tuple(Figure(**f) for f in content["figures"])})
+    error = float(attributes["band_error"])
+    if not (math.isfinite(error) and error >= 0.0):
+        raise ValueError("band_error is no error")
     solution = Solution(
         response,
-        MeshRule(**json.loads(attributes["mesh_rule"])),
-        arrays["frequency"],
-        joined("admittance"),
-        float(attributes["band_error"]),
+        said("mesh_rule", MeshRule),
+        wanted,
+        joined("admittance", (len(wanted), gaps, gaps)),
+        error,
         record,
-        evidence,
+        said("spans_Hz", tuple[tuple[PositiveFloat, PositiveFloat], ...]),
+        said("evidence", Evidence) if attributes["evidence"] else None,
     )
-    return Saved(solution, file, json.loads(attributes["values"]), str(attributes["source"]))
+    return Saved(solution, file, said("values", dict[str, SavedValue]), str(attributes["source"]))
+
+
+def _hold(name: str, values: NDArray[Any], shape: tuple[int | None, ...]) -> None:
+    """Raise ValueError unless an array has the shape it must have, and is finite."""
+    if len(values.shape) != len(shape) or any(n not in (None, m) for n, m in zip(shape, values.shape, strict=True)):
+        raise ValueError(f"{name} has shape {values.shape}, not {tuple('n' if n is None else n for n in shape)}")
+    if not np.isfinite(values).all():
+        raise ValueError(f"{name} holds values that are not finite")
+
+
+def _numbered(name: str, values: NDArray[Any], shape: tuple[int | None, ...], count: int) -> NDArray[np.int64]:
+    """Whole numbers below a count."""
+    _hold(name, values, shape)
+    if values.dtype.kind not in "iu" or (values.size and (values.min() < 0 or values.max() >= count)):
+        raise ValueError(f"{name} holds other numbers than 0 to {count - 1}")
+    return values.astype(np.int64)
+
+
+def _wires(arrays: dict[str, NDArray[Any]], wires: int, wavelength: float) -> WireMesh:
+    nodes, radii, arc = (arrays[name] for name in ("nodes", "radii", "arc"))
+    _hold("nodes", nodes, (None, 3))
+    count = len(radii)
+    _hold("radii", radii, (None,))
+    _hold("arc", arc, (count, 2))
+    ends = _numbered("ends", arrays["ends"], (count, 2), len(nodes))
+    if not (radii > 0.0).all() or not (math.isfinite(wavelength) and wavelength > 0.0):
+        raise ValueError("a radius or the wavelength of the mesh is not above zero")
+    if count and not (np.linalg.norm(nodes[ends[:, 1]] - nodes[ends[:, 0]], axis=1) > 0.0).all():
+        raise ValueError("a segment has no length")
+    wire = _numbered("wire", arrays["wire"], (count,), max(wires, 1))
+    _hold("grounded", arrays["grounded"], (len(nodes),))
+    return WireMesh(nodes, ends, radii, wire, arc, arrays["grounded"].astype(bool), wavelength)
+
+
+def _triangles(arrays: dict[str, NDArray[Any]], sheets: int) -> SheetMesh:
+    _hold("vertices", arrays["vertices"], (None, 3))
+    triangles = _numbered("triangles", arrays["triangles"], (None, 3), len(arrays["vertices"]))
+    sheet = _numbered("sheet", arrays["sheet"], (len(triangles),), sheets)
+    x = arrays["vertices"][triangles]
+    if not (np.linalg.norm(np.cross(x[:, 1] - x[:, 0], x[:, 2] - x[:, 0]), axis=1) > 0.0).all():
+        raise ValueError("a triangle has no area")
+    return SheetMesh(arrays["vertices"], triangles, sheet)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Any
 
 from ..errors import DesignFileError
@@ -52,7 +51,7 @@ def _surface(texts: Texts, place: str, table: SurfaceTable, names: Quantities) -
     kind = given[0]
     here = f"{place}.{kind}"
     if table.file is not None:
-        return read_triangles(texts.folder / Path(table.file), table.unit)
+        return read_triangles(texts.folder / table.file, table.unit)
     if table.triangles is not None:
         return surfaces.triangles(table.triangles.corners, table.triangles.faces)
     if table.polygon is not None:

@@ -10,6 +10,7 @@ from pathlib import Path
 from .. import units
 from ..constants import wavelength
 from ..errors import DesignFileError, EarshotError, UnitError
+from .reading import KeptText
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,11 +32,19 @@ class Texts:
     """Reads the texts of one file, with its name in every complaint, and gathers complaints to tell them all at once.
 
     name: of the file. folder: where the files it names are. frequency: where "lambda" is measured, as text. faults:
-    places already known to be wrong; what follows from them is not told again, but counts among the stumbles.
+    places already known to be wrong; what follows from them is not told again, but counts among the stumbles. tables:
+    texts of files it names, by name, that are not in the folder.
     """
 
-    def __init__(self, name: str, folder: Path, frequency: str | float, faults: Iterable[Fault] = ()) -> None:
-        self.name, self.folder = name, folder
+    def __init__(
+        self,
+        name: str,
+        folder: Path,
+        frequency: str | float,
+        faults: Iterable[Fault] = (),
+        tables: Mapping[str, str] | None = None,
+    ) -> None:
+        self.name, self.folder, self.tables = name, folder, tables or {}
         self.faults, self.stumbles = list(faults), 0
         self.frequency: float | None = None
         with self.gathering("frequency"):
@@ -61,6 +70,10 @@ class Texts:
                 says = line if line.startswith(f"{self.name}: ") else f"{self.name}: {line}"
                 if not any(fault.explains(says) for fault in self.faults):
                     self.faults.append(Fault(place, says))
+
+    def file(self, name: str) -> Path | KeptText:
+        """A file that is named."""
+        return KeptText(name, self.tables[name]) if name in self.tables else self.folder / name
 
     def told(self) -> None:
         """Raise DesignFileError with every complaint, a line each, if there are any."""

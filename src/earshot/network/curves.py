@@ -38,7 +38,8 @@ def curves(frequencies: Floats, admittance: Complexes, reference: complex, spans
     spans: the bands that the samples belong to, each of which a rational model describes; samples outside them stand
     alone, and nothing is read off between them. None for measured samples, which are one sweep: stretches of it whose
     samples lie close enough. Samples of a band are modelled anew, on as many points as it takes for the reflection to
-    move by little from one to the next; a band whose every other sample does not foretell the rest is taken as measured.
+    move by little from one to the next; a band whose every other sample does not foretell the rest is taken as
+    measured.
     """
     if spans is None:
         return _close(frequencies, admittance, reference)

@@ -8,7 +8,7 @@ same fixture here, which does the work of a third standard.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -47,9 +47,7 @@ class Fixture:
         inner = np.linalg.solve(np.swapaxes(one + back[:, None, None] * seen, 1, 2), np.swapaxes(seen, 1, 2))
         references = np.broadcast_to(np.asarray(impedance, np.complex128), (count,)).copy()
         matrices = np.asarray(np.swapaxes(inner, 1, 2), np.complex128)
-        return Network(
-            network.frequencies, admittance_of(matrices, references), network.ports, references, network.label
-        )
+        return replace(network, admittance=admittance_of(matrices, references), references=references)
 
 
 def _chain(s: Complexes) -> Complexes:

@@ -14,8 +14,8 @@ from .. import units
 from ..constants import SPEED_OF_LIGHT
 from ..errors import UsageError, unknown
 from . import figures
-from .curves import Curve, Spans, curves, reflection_of
 from .circuit import Circuit
+from .curves import Curve, Spans, curves, reflection_of
 from .elements import Impedance, impedance
 
 if TYPE_CHECKING:

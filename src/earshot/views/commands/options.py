@@ -83,6 +83,9 @@ def changed(file: DesignFile, changes: dict[str, str]) -> DesignFile:
     build = design.build
     if isinstance(build, FileBuild) and build.table.array is not None:
         # Beams follow the layout.
-        return replace(design_from_text(design_text(design), build.name, build.folder), frequencies=file.frequencies)
+        return replace(
+            design_from_text(design_text(design), build.name, build.folder, dict(build.tables)),
+            frequencies=file.frequencies,
+        )
     design.antenna  # noqa: B018 - built for its complaints
     return replace(file, design=design)
