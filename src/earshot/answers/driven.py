@@ -153,6 +153,16 @@ class Driven:
             )
         return FarField(self.flow, self.accepted, self.incident, self.antenna.name)
 
+    @property
+    def balance(self) -> float:
+        """(radiated + guided + lost)/accepted - 1: zero, but for the accuracy of the solve.
+
+        Layers with loss and earth are given what is left, so that over them only too much can be told.
+        """
+        found = self.far_field().radiated + math.fsum(power for _, power in (*self.losses(), *self.flow.guided()))
+        off = found / self.accepted - 1.0
+        return max(off, 0.0) if self.lossy_below else off
+
     def near_field(self, points: ArrayLike, *, in_metal: str = "refuse") -> NearField:
         """Complex E and H, peak, at points (..., 3) outside the metal, in metres.
 

@@ -20,7 +20,6 @@ from ..moments.response import impedance_matrix
 from ..network.elements import Impedance
 from ..network.sources import Source
 from ..running import report
-from .driven import Driven
 from .solution import Solution
 
 if TYPE_CHECKING:
@@ -142,14 +141,6 @@ def _figures(solution: Solution, refined: Solution, drive: Drive, terminations: 
     return figures
 
 
-def _balance(driven: Driven, radiated: float) -> float | None:
-    """(radiated + guided + lost)/accepted - 1; None over lossy layers and earth, which are given what is left."""
-    if driven.lossy_below:
-        return None
-    found = radiated + math.fsum(power for _, power in (*driven.losses(), *driven.flow.guided()))
-    return found / driven.accepted - 1.0
-
-
 def evidence(
     solution: Solution,
     sources: Drive = None,
@@ -180,6 +171,6 @@ def evidence(
         figures=tuple(_figures(solution, refined, sources, terminations)),
         residual=residual,
         residual_place=place,
-        balance=_balance(driven, beam.radiated),
+        balance=None if driven.lossy_below else driven.balance,
         passivity=float(least / np.linalg.norm(impedance, 2)),
     )

@@ -310,7 +310,7 @@ def _wires(arrays: dict[str, NDArray[Any]], wires: int, wavelength: float) -> Wi
     _hold("radii", radii, (None,))
     _hold("arc", arc, (count, 2))
     ends = _numbered("ends", arrays["ends"], (count, 2), len(nodes))
-    if not (radii > 0.0).all() or not (math.isfinite(wavelength) and wavelength > 0.0):
+    if not (radii > 0.0).all() or not wavelength > 0.0:
         raise ValueError("a radius or the wavelength of the mesh is not above zero")
     if count and not (np.linalg.norm(nodes[ends[:, 1]] - nodes[ends[:, 0]], axis=1) > 0.0).all():
         raise ValueError("a segment has no length")

@@ -18,7 +18,7 @@ from .earth_check import low_for, over_earth
 from .findings import Finding, Findings
 from .mesh import MeshRule
 from .parts import Gap, Wire
-from .pieces import Pieces, as_place, straight_pieces, words_for
+from .pieces import Pieces, as_place, clear_of_feet, straight_pieces, words_for
 
 _SHARP = math.radians(30.0)
 _BENT = math.radians(15.0)
@@ -291,16 +291,29 @@ def _plane(antenna: Antenna) -> Iterator[Finding]:
                 as_place(lowest),
             )
             continue
-        low = (heights[:-1] < wire.radius) & (heights[1:] < wire.radius)
         inner = np.flatnonzero(heights[1:-1] <= foot) + 1
-        if low.any() or inner.size:
-            place = wire.corners[int(inner[0]) if inner.size else int(np.argmax(low))]
+        standing = heights <= foot
+        ends = np.concatenate(clear_of_feet(wire, standing.tolist()))
+        nearest = ends[int(np.argmin(ends[:, 2]))] if len(ends) else None
+        # Pieces that leave the plane from a foot are low there, however they go on.
+        free = wire.corners[np.flatnonzero(standing[:-1] == standing[1:])[:, None] + [0, 1]].reshape(-1, 3)
+        if inner.size or (len(free) and free[:, 2].min() < wire.radius):
+            place = wire.corners[int(inner[0])] if inner.size else free[int(np.argmin(free[:, 2]))]
             yield Finding(
                 "stop",
                 wire.name,
                 f"wire '{wire.name}' touches the plane along its way at {words_for(place)}",
                 "only its ends may stand on the plane: raise it or split it there",
                 as_place(place),
+            )
+        elif nearest is not None and nearest[2] < 2.0 * wire.radius:
+            yield Finding(
+                "warn",
+                wire.name,
+                f"wire '{wire.name}' is {nearest[2]:.3g} m above the plane at {words_for(nearest)}, with a radius of "
+                f"{wire.radius:g} m; so close, current crowds to one side, which the kernel leaves out",
+                "raise it or look at the evidence",
+                as_place(nearest),
             )
 
 

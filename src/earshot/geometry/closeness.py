@@ -15,7 +15,7 @@ from .pieces import Floats, Pieces, as_place, words_for
 Ints = NDArray[np.int64]
 
 
-def _nearest_points(p: Floats, q: Floats, r: Floats, s: Floats) -> tuple[Floats, Floats]:
+def nearest_points(p: Floats, q: Floats, r: Floats, s: Floats) -> tuple[Floats, Floats]:
     """Shares along p..q and r..s of the nearest points of pairs of straight pieces, each (n,).
 
     Ericson (2005), Real-Time Collision Detection, sec. 5.1.9.
@@ -38,16 +38,18 @@ def closeness(antenna: Antenna, pieces: Pieces) -> Iterator[Finding]:
     for i in range(total - 1):
         others = np.arange(i + 1, total)
         shared = (pieces.joint[others, :, None] == pieces.joint[i]).any(axis=(1, 2))
-        # Neighbours but one on the same wire are near because the piece between them is short: `_shapes` says so.
-        same = (pieces.wire[others] == pieces.wire[i]) & (others - i <= 2)
-        others = others[~shared & ~same]
+        others = others[~shared]
         if not others.size:
             continue
         p, q = (np.broadcast_to(x[i], (len(others), 3)) for x in (pieces.start, pieces.stop))
-        u, v = _nearest_points(p, q, pieces.start[others], pieces.stop[others])
+        u, v = nearest_points(p, q, pieces.start[others], pieces.stop[others])
         here = p + u[:, None] * (q - p)
         there = pieces.start[others] + v[:, None] * (pieces.stop[others] - pieces.start[others])
         distance = np.linalg.norm(here - there, axis=1)
+        # Neighbours but one on a wire that are nearest at the piece between them are so because that is short, which
+        # `_shapes` tells; anywhere else they are close as any others.
+        between = (pieces.wire[others] == pieces.wire[i]) & (others - i == 2) & (u == 1.0) & (v == 0.0)
+        distance[between] = np.inf
         metal = pieces.radius[i] + pieces.radius[others]
         yield from _short_of(antenna, pieces, i, others, distance, metal, (u, v))
         for k in np.flatnonzero(distance < 1.5 * metal):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,6 +10,7 @@ from numpy.typing import NDArray
 
 from .antenna import Antenna
 from .mesh import joined_points, joint_reach
+from .parts import Wire
 
 Floats = NDArray[np.float64]
 
@@ -39,6 +41,19 @@ def straight_pieces(antenna: Antenna) -> Pieces:
     wire = np.repeat(np.arange(len(counts)), counts)
     number = np.concatenate([np.arange(c) for c in counts])
     return Pieces(wire, number, start, stop, joints, np.array([w.radius for w in antenna.wires])[wire])
+
+
+def clear_of_feet(wire: Wire, standing: Sequence[bool]) -> tuple[Floats, Floats]:
+    """Both ends (n, 3) of the wire's straight pieces, less four radii at every corner that stands on other metal."""
+    start, stop = wire.corners[:-1], wire.corners[1:]
+    length = np.linalg.norm(stop - start, axis=1)
+    spare = 4.0 * wire.radius / np.maximum(length, 1e-300)
+    first = np.where(standing[:-1], spare, 0.0)
+    last = 1.0 - np.where(standing[1:], spare, 0.0)
+    left = (first < last) & (length > 0.0)
+    step = stop - start
+    ends = start + first[:, None] * step, start + last[:, None] * step
+    return ends[0][left], ends[1][left]
 
 
 def words_for(place: Floats) -> str:

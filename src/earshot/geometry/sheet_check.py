@@ -21,9 +21,9 @@ from .antenna import Antenna
 from .faces import slabs
 from .findings import Finding
 from .mesh import MeshRule
-from .pieces import as_place, words_for
+from .pieces import as_place, clear_of_feet, words_for
 from .profiles import distance
-from .refine import distances
+from .sheet_closeness import apart, crossings, edges_of_mesh, nearest_of_mesh, owners, pierced_by_all
 from .sheet_mesh import SheetMesh, quality, sheet_mesh
 from .sheets import Sheet
 
@@ -153,8 +153,8 @@ def meshed(antenna: Antenna, frequency: float, rule: MeshRule) -> Iterator[Findi
                 as_place(mesh.centres[worst]),
             )
     yield from _gaps(antenna, mesh)
-    yield from _apart(antenna, mesh)
-    yield from _crossings(antenna, mesh)
+    yield from apart(antenna, mesh)
+    yield from crossings(antenna, mesh)
     yield from _wires(antenna, mesh)
     longest = float(mesh.edge_lengths.max())
     if isinstance(antenna.medium, Stack):
@@ -176,14 +176,6 @@ def meshed(antenna: Antenna, frequency: float, rule: MeshRule) -> Iterator[Findi
             "use a coarser mesh or a higher frequency",
         )
     yield from _resonances(antenna, mesh, frequency)
-
-
-def _edges(mesh: SheetMesh) -> tuple[Ints, Ints]:
-    """Edges (e, 2), and how many triangles are at each."""
-    t = mesh.triangles
-    sides = np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1)
-    edges, counts = np.unique(sides, axis=0, return_counts=True)
-    return edges, counts
 
 
 def _gaps(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
@@ -209,109 +201,11 @@ def _gaps(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
                 yield Finding("stop", gap.name, says, "make it wider, or move it onto the sheet", as_place(slab.place))
 
 
-def _apart(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
-    """Rims that lie on another sheet without sharing its edges."""
-    from scipy.spatial import cKDTree
-
-    edges, counts = _edges(mesh)
-    rim = edges[counts == 1]
-    middles = mesh.vertices[rim].mean(axis=1)
-    lengths = np.linalg.norm(np.diff(mesh.vertices[rim], axis=1)[:, 0], axis=1)
-    owner = _owners(mesh, rim)
-    reach = float(mesh.columns[16].max())
-    # A gap as narrow as that against the cells of the whole was meant as a joint.
-    least = 2e-3 * float(mesh.edge_lengths.max())
-    near = cKDTree(mesh.centres).query_ball_point(middles, reach)
-    told: set[tuple[int, int]] = set()
-    for i, close in enumerate(near):
-        others = np.array([j for j in close if mesh.sheet[j] != owner[i]], int)
-        if not others.size:
-            continue
-        off = np.array([distances(mesh.corners[[j]], middles[[i]])[0] for j in others])
-        best = int(others[np.argmin(off)])
-        pair = (min(owner[i], int(mesh.sheet[best])), max(owner[i], int(mesh.sheet[best])))
-        if off.min() < max(1e-2 * lengths[i], least) and pair not in told:
-            told.add(pair)
-            one, two = antenna.sheets[owner[i]].name, antenna.sheets[int(mesh.sheet[best])].name
-            yield Finding(
-                "stop",
-                one,
-                f"sheets '{one}' and '{two}' touch at {words_for(middles[i])} without shared edges, "
-                f"{off.min():.2g} m apart",
-                "let them meet exactly, with equal density, or move them apart",
-                as_place(middles[i]),
-            )
-
-
-def _owners(mesh: SheetMesh, edges: Ints) -> list[int]:
-    """The sheet of the first triangle at each edge."""
-    n = len(mesh.vertices)
-    t = mesh.triangles
-    sides = np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1) @ np.array([n, 1])
-    order = np.argsort(sides, kind="stable")
-    first = order[np.searchsorted(sides[order], edges @ np.array([n, 1]))]
-    return [int(s) for s in np.tile(mesh.sheet, 3)[first]]
-
-
-def _pierced(starts: Floats, stops: Floats, corners: Floats) -> tuple[Ints, Ints, Floats]:
-    """Which segments pass through which triangles inside both (Möller and Trumbore 1997): segment, triangle, share."""
-    segments, triangles, shares = [], [], []
-    one, two = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    for first in range(0, len(starts), 200):
-        part = slice(first, first + 200)
-        along = (stops - starts)[part, None]
-        cross = np.cross(along, two)
-        det = (cross * one).sum(axis=-1)
-        safe = np.where(np.abs(det) < 1e-300, 1.0, det)
-        gap = starts[part, None] - corners[:, 0]
-        u = (gap * cross).sum(axis=-1) / safe
-        other = np.cross(gap, one)
-        v = (along * other).sum(axis=-1) / safe
-        s = (two * other).sum(axis=-1) / safe
-        edge, size = 1e-6, np.linalg.norm(along, axis=-1) * np.linalg.norm(np.cross(one, two), axis=-1)
-        hit = (np.abs(det) > 1e-9 * size) & (u > edge) & (v > edge) & (u + v < 1 - edge) & (s > edge) & (s < 1 - edge)
-        i, j = np.nonzero(hit)
-        segments.append(first + i)
-        triangles.append(j)
-        shares.append(s[i, j])
-    return np.concatenate(segments), np.concatenate(triangles), np.concatenate(shares)
-
-
-def _crossings(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
-    """Edges of one sheet that pass through triangles of another."""
-    edges, _ = _edges(mesh)
-    owner = np.array(_owners(mesh, edges))
-    told: set[tuple[int, int]] = set()
-    boxes = [
-        (mesh.corners[mesh.sheet == s].min(axis=(0, 1)), mesh.corners[mesh.sheet == s].max(axis=(0, 1)))
-        for s in range(len(antenna.sheets))
-    ]
-    for s in range(len(antenna.sheets)):
-        own = np.flatnonzero(mesh.sheet == s)
-        ends = mesh.vertices[edges]
-        low, high = boxes[s]
-        near = (
-            (owner != s) & (ends.max(axis=1) >= low - 1e-9).all(axis=1) & (ends.min(axis=1) <= high + 1e-9).all(axis=1)
-        )
-        candidates = np.flatnonzero(near)
-        if not candidates.size:
-            continue
-        hit, _, share = _pierced(ends[candidates, 0], ends[candidates, 1], mesh.corners[own])
-        for h, where in zip(candidates[hit], share, strict=True):
-            pair = (min(s, int(owner[h])), max(s, int(owner[h])))
-            if pair not in told:
-                told.add(pair)
-                place = ends[h, 0] + where * (ends[h, 1] - ends[h, 0])
-                one, two = (antenna.sheets[x].name for x in pair)
-                says = f"sheets '{one}' and '{two}' pass through one another at {words_for(place)} without a joint"
-                yield Finding("stop", one, says, "cut one where they meet, or move it", as_place(place))
-
-
 def _wires(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
     """Wires that pass through a sheet, or run so close that their tube touches it."""
     for wire in antenna.wires:
         corners, standing = wire.corners, antenna.standing(wire)
-        hit, triangle, share = _pierced(corners[:-1], corners[1:], mesh.corners)
+        hit, triangle, share = pierced_by_all(corners[:-1], corners[1:], mesh.corners)
         through = False
         for piece, t, s in zip(hit, triangle, share, strict=True):
             place = corners[piece] + s * (corners[piece + 1] - corners[piece])
@@ -328,34 +222,25 @@ def _wires(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
             break
         if through:
             continue
-        along = np.linspace(0.0, wire.length, max(9, min(200, math.ceil(wire.length / wire.radius))))
-        places = np.array([wire.at(s) for s in along])
-        feet = corners[list(standing)] if any(standing) else np.zeros((0, 3))
-        clear = np.array([all(math.dist(p, f) > 4.0 * wire.radius for f in feet) for p in places])
-        if not clear.any():
-            continue
-        off = np.full(len(places), np.inf)
-        for sheet in antenna.sheets:
-            off[clear] = np.minimum(off[clear], distance(sheet.surface, places[clear]))
-        nearest = int(np.argmin(off))
-        if off[nearest] < wire.radius:
-            says = f"wire '{wire.name}' touches a sheet at {words_for(places[nearest])} without a junction"
-            yield Finding("stop", wire.name, says, "end it on the sheet, or move one", as_place(places[nearest]))
-        elif off[nearest] < 2.0 * wire.radius:
+        off, place = nearest_of_mesh(mesh, *clear_of_feet(wire, standing), 2.0 * wire.radius)
+        if off < wire.radius:
+            says = f"wire '{wire.name}' touches a sheet at {words_for(place)} without a junction"
+            yield Finding("stop", wire.name, says, "end it on the sheet, or move one", as_place(place))
+        elif off < 2.0 * wire.radius:
             yield Finding(
                 "warn",
                 wire.name,
-                f"wire '{wire.name}' is {off[nearest]:.3g} m from a sheet at {words_for(places[nearest])}, with a "
-                f"radius of {wire.radius:g} m; so close, current crowds to one side, which the kernel leaves out",
+                f"wire '{wire.name}' is {off:.3g} m from a sheet at {words_for(place)}, with a radius of "
+                f"{wire.radius:g} m; so close, current crowds to one side, which the kernel leaves out",
                 "move them apart or look at the evidence",
-                as_place(places[nearest]),
+                as_place(place),
             )
 
 
 def _resonances(antenna: Antenna, mesh: SheetMesh, frequency: float) -> Iterator[Finding]:
     """Closed bodies whose inside resonates near the frequency: the equation has no single answer there."""
-    edges, counts = _edges(mesh)
-    owner = np.array(_owners(mesh, edges))
+    edges, counts = edges_of_mesh(mesh)
+    owner = owners(mesh, edges)
     for index, sheet in enumerate(antenna.sheets):
         if (counts[owner == index] == 1).any():
             continue

@@ -38,6 +38,9 @@ from ..tables import (
 from .options import load
 from .screen import complain, progress
 
+WORST_BALANCE = 0.02
+"""How far power may be off, over what is accepted, before it is said."""
+
 
 @dataclass(frozen=True, slots=True)
 class CaseRun:
@@ -105,7 +108,15 @@ def run(file: DesignFile, *, own_frequencies: bool = True, with_evidence: bool =
 
 def _driven(solution: Solution, cases: Sequence[Case]) -> tuple[CaseRun, ...]:
     driven = solution.run(*cases)
-    return tuple(CaseRun(case, one, one.far_field()) for case in cases for one in driven[case.name])
+    runs = tuple(CaseRun(case, one, one.far_field()) for case in cases for one in driven[case.name])
+    for one in runs:
+        if abs(one.driven.balance) > WORST_BALANCE:
+            complain(
+                f"warning: {one.title}: power does not balance, radiated and lost are {1.0 + one.driven.balance:.3g} "
+                "times what is accepted: do not trust gain and efficiency; check what nearly touches, and solve with "
+                "--evidence"
+            )
+    return runs
 
 
 def opened(path: Path, sets: list[str] | None = None, frequencies: list[str] | None = None) -> Run:
@@ -211,6 +222,7 @@ def as_json(result: Run) -> dict[str, Any]:
                 "frequency_Hz": case.driven.frequency,
                 "ports": records(case.driven.ports_table()),
                 "figures": records(case.field.summary()),
+                "power_balance": case.driven.balance,
                 "budget": records(case.driven.budget()),
                 "sectors": case.sectors(),
             }

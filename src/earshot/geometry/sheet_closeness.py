@@ -1,0 +1,212 @@
+"""Sheets that cross, touch or nearly touch without sharing the edges of their mesh."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .antenna import Antenna
+from .closeness import nearest_points
+from .findings import Finding
+from .pieces import as_place, words_for
+from .refine import triangle_distances
+from .sheet_mesh import SheetMesh
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+_ON = 1e-6
+"""How far off a sheet an edge that lies on it may be, over its own length."""
+_MOST_PAIRS = 500_000
+
+
+def edges_of_mesh(mesh: SheetMesh) -> tuple[Ints, Ints]:
+    """Edges (e, 2), and how many triangles are at each."""
+    edges, counts = np.unique(_sides(mesh), axis=0, return_counts=True)
+    return edges, counts
+
+
+def _sides(mesh: SheetMesh) -> Ints:
+    """The sides of all triangles (3 m, 2), lower vertex first: the first sides of all, then the second, the third."""
+    t = mesh.triangles
+    return np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1)
+
+
+def owners(mesh: SheetMesh, edges: Ints) -> Ints:
+    """The sheet of the first triangle at each edge."""
+    n = len(mesh.vertices)
+    sides = _sides(mesh) @ np.array([n, 1])
+    order = np.argsort(sides, kind="stable")
+    first = order[np.searchsorted(sides[order], edges @ np.array([n, 1]))]
+    return np.asarray(np.tile(mesh.sheet, 3)[first])
+
+
+def _near(mesh: SheetMesh, points: Floats, slack: Floats, own: Ints) -> Iterator[tuple[Ints, Ints]]:
+    """Points (numbers) and triangles of other sheets that may be within each point's slack of one another, in batches.
+
+    Triangles are looked up sheet by sheet and by classes of size, each within its own reach: a large one is not near
+    everything.
+    """
+    from scipy.spatial import cKDTree
+
+    reach, centres = mesh.columns[16], mesh.centres
+    classes = np.floor(np.log2(reach)).astype(int)
+    for sheet in np.unique(mesh.sheet):
+        mine = np.flatnonzero(mesh.sheet == sheet)
+        corners = mesh.corners[mine]
+        low, high = corners.min(axis=(0, 1)), corners.max(axis=(0, 1))
+        beside = np.maximum(np.maximum(low - points, points - high), 0.0).max(axis=1)
+        others = np.flatnonzero((own != sheet) & (beside <= slack))
+        for size in np.unique(classes[mine]) if others.size else ():
+            some = mine[classes[mine] == size]
+            tree, far = cKDTree(centres[some]), reach[some].max()
+            for first in range(0, len(others), 2000):
+                part = others[first : first + 2000]
+                found = tree.query_ball_point(points[part], far + slack[part])
+                i = np.repeat(part, [len(f) for f in found])
+                if not len(i):
+                    continue
+                j = some[np.concatenate([np.asarray(f, int) for f in found if f])]
+                close = np.linalg.norm(points[i] - centres[j], axis=1) <= reach[j] + slack[i]
+                i, j = i[close], j[close]
+                for start in range(0, len(i), _MOST_PAIRS):
+                    yield i[start : start + _MOST_PAIRS], j[start : start + _MOST_PAIRS]
+
+
+def _nearest(mesh: SheetMesh, points: Floats, slack: Floats, own: Ints) -> tuple[Floats, Ints]:
+    """Distance of every point from the nearest triangle of another sheet, where that is within its slack, and which."""
+    off, which = np.full(len(points), np.inf), np.full(len(points), -1)
+    for i, j in _near(mesh, points, slack, own):
+        d = triangle_distances(mesh.corners[j], points[i])
+        order = np.lexsort((d, i))
+        first = np.unique(i[order], return_index=True)[1]
+        best = order[first]
+        closer = d[best] < off[i[best]]
+        off[i[best[closer]]], which[i[best[closer]]] = d[best[closer]], j[best[closer]]
+    return off, which
+
+
+def apart(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
+    """Rims that lie on another sheet without sharing its edges."""
+    edges, counts = edges_of_mesh(mesh)
+    rim = edges[counts == 1]
+    owner = owners(mesh, rim)
+    middles = mesh.vertices[rim].mean(axis=1)
+    lengths = np.linalg.norm(np.diff(mesh.vertices[rim], axis=1)[:, 0], axis=1)
+    # A gap as narrow as that against the cells of the whole was meant as a joint.
+    slack = np.maximum(1e-2 * lengths, 2e-3 * float(mesh.edge_lengths.max()))
+    off, which = _nearest(mesh, middles, slack, owner)
+    told: set[tuple[int, int]] = set()
+    for i in np.flatnonzero(off < slack):
+        pair = tuple(sorted((int(owner[i]), int(mesh.sheet[which[i]]))))
+        if pair in told:
+            continue
+        told.add(pair)  # type: ignore[arg-type]
+        one, two = antenna.sheets[owner[i]].name, antenna.sheets[int(mesh.sheet[which[i]])].name
+        yield Finding(
+            "stop",
+            one,
+            f"sheets '{one}' and '{two}' touch at {words_for(middles[i])} without shared edges, {off[i]:.2g} m apart",
+            "let them meet exactly, with equal density, or move them apart",
+            as_place(middles[i]),
+        )
+
+
+def _pierced(starts: Floats, stops: Floats, corners: Floats, edge: float) -> tuple[NDArray[np.bool_], Floats]:
+    """Whether segments pass through triangles, pair by pair, between their ends, and where along them.
+
+    edge: how far inside the triangle that must be, as a share of it; below zero, how far outside it may be. Möller and
+    Trumbore (1997).
+    """
+    one, two = corners[..., 1, :] - corners[..., 0, :], corners[..., 2, :] - corners[..., 0, :]
+    along = stops - starts
+    cross = np.cross(along, two)
+    det = (cross * one).sum(axis=-1)
+    safe = np.where(np.abs(det) < 1e-300, 1.0, det)
+    gap = starts - corners[..., 0, :]
+    u = (gap * cross).sum(axis=-1) / safe
+    other = np.cross(gap, one)
+    v = (along * other).sum(axis=-1) / safe
+    s = (two * other).sum(axis=-1) / safe
+    size = np.linalg.norm(along, axis=-1) * np.linalg.norm(np.cross(one, two), axis=-1)
+    hit = (np.abs(det) > 1e-9 * size) & (u > edge) & (v > edge) & (u + v < 1 - edge) & (s > _ON) & (s < 1 - _ON)
+    return np.asarray(hit), np.asarray(s)
+
+
+def pierced_by_all(starts: Floats, stops: Floats, corners: Floats) -> tuple[Ints, Ints, Floats]:
+    """Which segments pass through which triangles inside both: segment, triangle, share along the segment."""
+    segments, triangles, shares = [], [], []
+    rows = max(1, 400_000 // len(corners))
+    for first in range(0, len(starts), rows):
+        part = slice(first, first + rows)
+        hit, s = _pierced(starts[part, None], stops[part, None], corners, _ON)
+        i, j = np.nonzero(hit)
+        segments.append(first + i)
+        triangles.append(j)
+        shares.append(s[i, j])
+    return np.concatenate(segments), np.concatenate(triangles), np.concatenate(shares)
+
+
+def crossings(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
+    """Sheets that pass through one another: an edge of one pierces the other, or lies on it with metal on both sides.
+
+    The second is what happens when both have their grid along the line where they cross: no edge then pierces anything.
+    """
+    edges, counts = edges_of_mesh(mesh)
+    owner = owners(mesh, edges)
+    ends = mesh.vertices[edges]
+    middles, lengths = ends.mean(axis=1), np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
+    found: dict[tuple[int, int], Floats] = {}
+    for i, j in _near(mesh, middles, 0.5 * lengths, owner):
+        hit, share = _pierced(ends[i, 0], ends[i, 1], mesh.corners[j], -_ON)
+        for k in np.flatnonzero(hit):
+            pair = tuple(sorted((int(owner[i[k]]), int(mesh.sheet[j[k]]))))
+            place = ends[i[k], 0] + share[k] * (ends[i[k], 1] - ends[i[k], 0])
+            found.setdefault(pair, place)  # type: ignore[arg-type]
+    inner = np.flatnonzero(counts >= 2)
+    slack = _ON * lengths[inner]
+    places = [middles[inner], ends[inner, 0], ends[inner, 1]]
+    off = [_nearest(mesh, place, slack, owner[inner]) for place in places]
+    lying = np.all([o[0] <= slack for o in off], axis=0)
+    for k in np.flatnonzero(lying):
+        other = int(mesh.sheet[off[0][1][k]])
+        if not _is_edge_of(mesh, edges[inner[k]], other):
+            found.setdefault(tuple(sorted((int(owner[inner[k]]), other))), places[0][k])  # type: ignore[arg-type]
+    for (a, b), place in found.items():
+        one, two = antenna.sheets[a].name, antenna.sheets[b].name
+        says = f"sheets '{one}' and '{two}' pass through one another at {words_for(place)} without a joint"
+        yield Finding("stop", one, says, "cut one where they meet, or move it", as_place(place))
+
+
+def _is_edge_of(mesh: SheetMesh, edge: Ints, sheet: int) -> bool:
+    """Whether an edge is a side of a triangle of a sheet: then the two are joined there."""
+    own = mesh.triangles[mesh.sheet == sheet]
+    return bool(((own == edge[0]).any(axis=1) & (own == edge[1]).any(axis=1)).any())
+
+
+def nearest_of_mesh(mesh: SheetMesh, starts: Floats, stops: Floats, within: float) -> tuple[float, Floats]:
+    """How near straight pieces (n, 3) come to the mesh, and where on the piece; infinite when nothing is within reach.
+
+    The nearest points are at an end of the piece, or on an edge of the mesh.
+    """
+    edges, _ = edges_of_mesh(mesh)
+    ends = mesh.vertices[edges]
+    low, high = ends.min(axis=1) - within, ends.max(axis=1) + within
+    corners = mesh.corners
+    under, over = corners.min(axis=1) - within, corners.max(axis=1) + within
+    least, place = np.inf, np.zeros(3)
+    for p, q in zip(starts, stops, strict=True):
+        near = np.flatnonzero((low <= np.maximum(p, q)).all(axis=1) & (high >= np.minimum(p, q)).all(axis=1))
+        if near.size:
+            one, two = (np.broadcast_to(x, (len(near), 3)) for x in (p, q))
+            u, v = nearest_points(one, two, ends[near, 0], ends[near, 1])
+            here = p + u[:, None] * (q - p)
+            off = np.linalg.norm(here - ends[near, 0] - v[:, None] * (ends[near, 1] - ends[near, 0]), axis=1)
+            if off.min() < least:
+                least, place = float(off.min()), here[off.argmin()]
+        for end in (p, q):
+            below = np.flatnonzero((under <= end).all(axis=1) & (over >= end).all(axis=1))
+            if below.size and (off := triangle_distances(corners[below], end).min()) < least:
+                least, place = float(off), end
+    return least, place
