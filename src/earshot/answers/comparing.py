@@ -97,13 +97,16 @@ def _port_figures(network: Network | Trace, hertz: float) -> list[tuple[str, flo
 
 
 def _between(network: Network | Trace, values: np.ndarray, hertz: float) -> complex:
-    """A value between samples, by a cubic spline where there are enough; missing outside them."""
+    """A value between the samples of a band, by a cubic spline where there are enough; missing anywhere else."""
     places = network.frequencies
-    if not places[0] * (1 - 1e-9) <= hertz <= places[-1] * (1 + 1e-9):
-        return complex(math.nan, math.nan)
     nearest = int(np.abs(places - hertz).argmin())
     if abs(places[nearest] - hertz) <= 1e-9 * hertz:
         return complex(values[nearest])
+    within = (s for s in network.stretches if places[s[0]] <= hertz <= places[s[-1]])
+    some = next(within, None)
+    if some is None:
+        return complex(math.nan, math.nan)
+    places, values = places[some], values[some]
     if len(places) < 4:
         return complex(np.interp(hertz, places, values))
     from scipy.interpolate import CubicSpline

@@ -44,10 +44,23 @@ def curves(frequencies: Floats, admittance: Complexes, reference: complex, spans
     if spans is None:
         return _close(frequencies, admittance, reference)
     found = []
-    for low, high in spans:
-        inside = (frequencies >= low * (1.0 - 1e-9)) & (frequencies <= high * (1.0 + 1e-9))
+    for span in spans:
+        inside = _within(frequencies, span)
         found += _modelled(frequencies[inside], admittance[inside], reference)
     return found
+
+
+def stretches(frequencies: Floats, spans: Spans | None) -> list[NDArray[np.int64]]:
+    """Which samples hang together: those of each band, or of a measured sweep; any other stands alone."""
+    if spans is None:
+        return [np.arange(len(frequencies))]
+    inside = [np.flatnonzero(_within(frequencies, span)) for span in spans]
+    left = np.setdiff1d(np.arange(len(frequencies)), np.concatenate([np.zeros(0, int), *inside]))
+    return [some for some in inside if len(some)] + [np.array([i]) for i in left]
+
+
+def _within(frequencies: Floats, span: tuple[float, float]) -> NDArray[np.bool_]:
+    return np.asarray((frequencies >= span[0] * (1.0 - 1e-9)) & (frequencies <= span[1] * (1.0 + 1e-9)))
 
 
 def reflection_of(admittance: Complexes, reference: complex) -> Complexes:

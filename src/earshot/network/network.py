@@ -15,7 +15,7 @@ from ..constants import SPEED_OF_LIGHT
 from ..errors import UsageError, unknown
 from . import figures
 from .circuit import Circuit
-from .curves import Curve, Spans, curves, reflection_of
+from .curves import Curve, Spans, curves, reflection_of, stretches
 from .elements import Impedance, impedance
 
 if TYPE_CHECKING:
@@ -73,6 +73,11 @@ class Network:
         if port not in self.ports:
             raise UsageError(unknown("port", port, self.ports))
         return self.ports.index(port)
+
+    @property
+    def stretches(self) -> list[NDArray[np.int64]]:
+        """Which of the frequencies hang together, by number: those of each band; any other stands alone."""
+        return stretches(self.frequencies, self.spans)
 
     def _pairs(self, values: Complexes, name: str, unit: str) -> xr.DataArray:
         import xarray as xr

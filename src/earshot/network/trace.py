@@ -41,6 +41,11 @@ class Trace:
         return ("measured",)
 
     @property
+    def stretches(self) -> list[NDArray[np.int64]]:
+        """Which of the frequencies hang together: all of one sweep."""
+        return [np.arange(len(self.frequencies))]
+
+    @property
     def references(self) -> NDArray[np.complex128]:
         """The reference as networks have it (1,)."""
         return np.array([self.reference], np.complex128)

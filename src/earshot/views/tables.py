@@ -91,6 +91,8 @@ def network_tables(network: Network) -> list[Group]:
     for port, reference in zip(network.ports, network.references, strict=True):
         frame = network.to_frame(port)
         keep = _thinned(len(frame), int(frame["VSWR"].to_numpy().argmin()))
+        alone = [int(some[0]) for some in network.stretches if len(some) == 1]
+        keep = sorted({*keep, *(alone if len(alone) <= _MOST_ROWS else [])})
         shown = "" if len(keep) == len(frame) else f", {len(keep)} of {len(frame)} frequencies (best marked *)"
         title = f"port {port}, {ohms(reference)}{shown}"
         names = ["frequency", "R, ohm", "X, ohm", "VSWR", "return loss, dB"]

@@ -92,15 +92,21 @@ def _band_figure(
 
 
 def _draw(axes: Axes, line: PortCurve, scale: float, values: Floats) -> None:
-    # One frequency is a point, not an empty axis.
-    axes.plot(
-        line.source.frequencies / scale,
-        values,
-        label=line.label,
-        color=line.colour,
-        linestyle=line.dash,
-        marker="o" if len(values) == 1 else None,
-    )
+    draw_stretches(axes, line, line.source.frequencies / scale, values, line.label, line.dash)
+
+
+def draw_stretches(axes: Axes, line: PortCurve, x: Floats, y: Floats, label: str, dash: object) -> None:
+    """A curve through each band; a frequency that stands alone is a point, joined to nothing."""
+    for i, some in enumerate(line.source.stretches):
+        axes.plot(
+            x[some],
+            y[some],
+            label=None if i else label,
+            color=line.colour,
+            linestyle=dash if len(some) > 1 else "none",
+            marker="o" if len(some) == 1 else None,
+            fillstyle="none" if dash == "--" else "full",
+        )
 
 
 def wanted_of(at: At, lines: Sequence[PortCurve]) -> Iterator[float]:
@@ -109,10 +115,10 @@ def wanted_of(at: At, lines: Sequence[PortCurve]) -> Iterator[float]:
     high = max(line.source.frequencies[-1] for line in lines)
     for text in [at] if isinstance(at, str | int | float) else at:
         hertz = units.frequency(text, "readout")
-        if not low <= hertz <= high:
+        if not any(reaches(line, hertz) for line in lines):
             raise UsageError(
                 f"readout at {engineering(hertz, 'Hz')}: the curves run from {engineering(float(low), 'Hz')} to "
-                f"{engineering(float(high), 'Hz')}; choose a frequency between"
+                f"{engineering(float(high), 'Hz')}; choose a frequency between, and in a band that was solved"
             )
         yield hertz
 
@@ -127,7 +133,7 @@ def _read_off(
         axes.axvline(x, color=FAINT, linewidth=0.8, linestyle="-")
         left = x < 0.5 * (low + high)
         rows = [(engineering(hertz, "Hz", 6), FAINT)]
-        rows += [(read(line, hertz), line.colour) for line in lines if _reaches(line, hertz)]
+        rows += [(read(line, hertz), line.colour) for line in lines if reaches(line, hertz)]
         for i, (text, colour) in enumerate(rows):
             axes.annotate(
                 text,
@@ -143,9 +149,10 @@ def _read_off(
             )
 
 
-def _reaches(line: PortCurve, hertz: float) -> bool:
-    places = line.source.frequencies
-    return bool(places[0] <= hertz <= places[-1])
+def reaches(line: PortCurve, hertz: float) -> bool:
+    """Whether a curve can be read at a frequency: it is in one of its stretches."""
+    ends = (line.source.frequencies[some[[0, -1]]] for some in line.source.stretches)
+    return any(low * (1.0 - 1e-9) <= hertz <= high * (1.0 + 1e-9) for low, high in ends)
 
 
 def _between(line: PortCurve, hertz: float, values: Floats) -> float:
@@ -305,9 +312,8 @@ def impedance(
         lowest, highest = 0.0, 0.0
         for line in lines:
             x, z = line.source.frequencies / scale, _impedance(line)
-            style = {"color": line.colour, "marker": "o" if len(x) == 1 else None}
-            axes.plot(x, z.real, label=f"R, {line.label}", linestyle="-", **style)  # type: ignore[arg-type]
-            axes.plot(x, z.imag, label=f"X, {line.label}", linestyle="--", **style)  # type: ignore[arg-type]
+            draw_stretches(axes, line, x, z.real, f"R, {line.label}", "-")
+            draw_stretches(axes, line, x, z.imag, f"X, {line.label}", "--")
             lowest, highest = min(lowest, float(z.imag.min())), max(highest, float(z.real.max()), float(z.imag.max()))
             rows = _mark_resonances(axes, line, scale, unit, rows)
         cut = highest > most or lowest < -most

@@ -13,7 +13,7 @@ from ...errors import UsageError
 from ...network.network import Network
 from ...network.trace import Trace
 from ...units import engineering, ohms
-from .bands import At, PortCurve, lines_of, wanted_of
+from .bands import At, PortCurve, draw_stretches, lines_of, wanted_of
 from .style import FAINT, GRID, INK, SOFT, heading, look, sheet
 from .subjects import Curve, curves_of
 
@@ -46,10 +46,11 @@ def smith(*networks: Curve | Solution, labels: Sequence[str] | None = None, at: 
             assert isinstance(line.source, Network)
             gamma = line.source.reflection().values[:, line.port]
             places = line.source.frequencies
-            axes.plot(gamma.real, gamma.imag, color=line.colour, linestyle=line.dash, label=line.label)
+            draw_stretches(axes, line, gamma.real, gamma.imag, line.label, line.dash)
             # Which way the frequency rises.
-            if len(gamma) > 4:
-                i = len(gamma) // 2
+            longest = max(line.source.stretches, key=len)
+            if len(longest) > 4:
+                i = int(longest[len(longest) // 2])
                 axes.annotate(
                     "", (gamma[i + 1].real, gamma[i + 1].imag), (gamma[i - 1].real, gamma[i - 1].imag),
                     arrowprops={"arrowstyle": "-|>", "color": line.colour, "lw": 2, "mutation_scale": 18},

@@ -11,6 +11,9 @@ from cycler import cycler
 from matplotlib.axes import Axes
 from matplotlib.colors import LinearSegmentedColormap
 from matplotlib.figure import Figure
+from matplotlib.text import Text
+
+from ...lettering import visible
 
 PAPER, INK, FAINT, GRID = "#fbf9f4", "#22303c", "#6f7d88", "#d9d4c7"
 LINES = ("#0a6c74", "#d1740b", "#7a3b69", "#4f7f2b", "#b3362b")
@@ -57,9 +60,28 @@ def look() -> Iterator[None]:
         yield
 
 
+class _Sheet(Figure):
+    """A figure whose words are shown as they are written: names are neither formulas nor orders."""
+
+    def draw(self, renderer: Any) -> None:
+        for text in self._words():
+            text.set_parse_math(False)
+            text.set_text(visible(text.get_text()))
+        super().draw(renderer)
+
+    def _words(self) -> Iterator[Text]:
+        """Titles, labels, legends and remarks; what stands at ticks is Matplotlib's own."""
+        yield from self.texts
+        for axes in self.axes:
+            yield from axes.texts
+            yield from (axes.title, axes.xaxis.label, axes.yaxis.label)
+            legend = axes.get_legend()
+            yield from legend.get_texts() if legend is not None else ()
+
+
 def sheet() -> Figure:
     """An empty figure that needs no display."""
-    return Figure(figsize=(10.0, 6.25), dpi=128)
+    return _Sheet(figsize=(10.0, 6.25), dpi=128)
 
 
 def flat_axes(figure: Figure) -> Axes:
