@@ -16,7 +16,9 @@ A design file is TOML. Made from the schema that reads it (`python docs/design_f
 A quantity is a text with a unit: `"6 mm"`, `"60 mil"`, `"12 ft + 3 in"`, `"150.1 MHz"`, `"30 deg"`, `"0.25 lambda"`.
 The unit is required, except for zero. Lengths, angles, resistances and numbers of an antenna's parts may be worked out
 from the file's own values: `"-driven / 2 + 3 mm"`, with `+ - * / **`, brackets, `pi`, `sqrt`, `sin`, `cos`, `tan`,
-`hypot`, `min`, `max` and `abs`. A point is three of them, `"x, y, z"`. A value may use those above it.
+`hypot`, `min`, `max` and `abs`. A unit belongs to the number before it, and powers of lengths are written
+`"(2 m) ** 2"`; a text has 400 characters at most. It describes a number and can do nothing else. A point is three of
+them, `"x, y, z"`. A value may use those above it.
 
 Everything wrong with a file is told at once, each with its place, and the key that was probably meant.
 

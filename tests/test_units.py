@@ -1,5 +1,6 @@
 """Units at the edges: the short way and the long way agree; scaling a text scales what it comes to."""
 
+import contextlib
 import math
 
 import pytest
@@ -68,6 +69,22 @@ def test_scaling_a_text_scales_its_lengths(number, unit, factor):
         ("hypot(3 m, 4 m)", 5.0, "length"),
         ("max(1 mm, 2 cm)", 0.02, "length"),
         ("rod / 2", 0.003, "length"),
+        ("sqrt(rod**2 + (8 mm)**2)", 0.01, "length"),
+        ("1.5e-3 * rod", 9e-6, "length"),
+        ("lambda / 4", 0.5, "length"),
+        ("-lambda", -2.0, "length"),
+        ("3 \N{MICRO SIGN}m", 3e-6, "length"),
+        ("3 \N{GREEK SMALL LETTER MU}m", 3e-6, "length"),
+        ("30\N{DEGREE SIGN}", math.pi / 6, "angle"),
+        ("cos(60 \N{DEGREE SIGN}) * 1 m", 0.5, "length"),
+        ("2 - -3", 5.0, "number"),
+        ("-2 ** 2", -4.0, "number"),
+        ("2 ** 3 ** 2 / 2 ** 8", 2.0, "number"),
+        ("12 m / 2 / 3", 2.0, "length"),
+        ("2 3/8 in", 0.060325, "length"),
+        ("(2 m) ** 2 / 8 m", 0.5, "length"),
+        ("2 * pi", 2 * math.pi, "number"),
+        ("min(3 m, 20 cm, 1 m) * 2", 0.4, "length"),
     ],
 )
 def test_texts_come_to(text, si, kind):
@@ -78,7 +95,18 @@ def test_texts_come_to(text, si, kind):
 @pytest.mark.parametrize(
     ("text", "says"),
     [
-        ("9" * 500, r"9\.\.\.' cannot be worked out"),
+        ("9" * 500, r"9\.\.\.' cannot be worked out: it has 500 characters"),
+        ("14.1 mHz", "did you mean MHz"),
+        ("14.1 mhz", "did you mean MHz"),
+        ("3 Mm", "did you mean mm"),
+        ("10 dBm", "on a scale such as dB"),
+        ("0.1 m ** 2", "raised in brackets"),
+        ("2 ^ 3", r"write powers with \*\*"),
+        ("mm * 2", "'mm' is a unit and needs a number before it"),
+        ("0.5 m; 0.7 m", "';' has no place"),
+        ("\uff11 m", "U\\+FF11, fullwidth digit one"),
+        ("max(1 m, 2)", "mixes unlike quantities"),
+        ("9 ** 99", "a power of 99 is beyond 64"),
         ("1e999 m", "is inf"),
         ("3 m + 2", "mixes unlike quantities|cannot be worked out"),
         ("3 m + 2 MHz", "mixes unlike quantities"),
@@ -91,3 +119,37 @@ def test_texts_come_to(text, si, kind):
 def test_what_makes_no_sense_is_told(text, says):
     with pytest.raises(UnitError, match=says):
         units.evaluate(text)
+
+
+@given(st.text(max_size=60))
+def test_any_text_is_worked_out_or_refused(text):
+    with contextlib.suppress(UnitError):
+        assert math.isfinite(units.evaluate(text, {"rod": Quantity(0.006, "length")}, wavelength=2.0).si)
+
+
+def _expression(depth):
+    """Texts of arithmetic, and what Python makes of them."""
+    leaf = st.floats(0.1, 9.0).map(lambda x: f"{x:.3g}")
+    if not depth:
+        return leaf
+    inner = _expression(depth - 1)
+    return st.one_of(
+        leaf,
+        st.tuples(inner, st.sampled_from("+-*/"), inner).map(lambda t: f"({t[0]} {t[1]} {t[2]})"),
+        st.tuples(inner, st.sampled_from("+-*/"), inner).map(lambda t: f"{t[0]}{t[1]}{t[2]}"),
+        inner.map(lambda t: f"-{t}"),
+        inner.map(lambda t: f"sqrt(abs({t}))"),
+    )
+
+
+@given(_expression(4))
+def test_arithmetic_is_that_of_python(text):
+    def own(expression):
+        return eval(expression, {"sqrt": math.sqrt, "abs": abs})
+
+    try:
+        expected = own(text)
+    except ZeroDivisionError:
+        return
+    if len(text) <= 400:
+        assert units.evaluate(f"{text} + 0").si == pytest.approx(expected, rel=1e-9, abs=1e-9)

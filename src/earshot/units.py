@@ -113,6 +113,8 @@ def _plain(text: str, names: Mapping[str, Quantity], wavelength: float | None) -
     """A number with a unit and nothing else, the most frequent text by far, without the arithmetic."""
     match, split = _PLAIN.fullmatch(text.strip()), _FRACTION.fullmatch(text.strip())
     if match is not None:
+        if len(match[1]) > arithmetic.DIGITS:
+            return None
         number, unit = float(match[1]), match[2]
     elif split is not None and int(split[3]):
         # What rulers say: 1/16 in, 2 3/8 in.

@@ -145,3 +145,54 @@ def test_files_without_triangles_are_told(tmp_path, name, content, says):
     (tmp_path / name).write_text(content)
     with pytest.raises(es.UsageError, match=says):
         es.read_triangles(tmp_path / name)
+
+
+OBJ = """# anybody's
+mtllib none.mtl
+o body
+v 0 0 0
+v 1 0 0 1.0
+v 1 1 0
+v 0 1 0
+vt 0.5 0.5
+vn 0 0 1
+usemtl none
+s off
+f 1/1/1 2//1 3/1 -1
+f -4 -3 \\
+ -2
+"""
+
+
+@pytest.mark.parametrize("end", ["\n", "\r\n"])
+def test_obj_files_with_normals_textures_polygons_and_numbers_from_the_end(tmp_path, end):
+    (tmp_path / "a.obj").write_bytes(OBJ.replace("\n", end).encode())
+    surface = es.read_triangles(tmp_path / "a.obj", "mm")
+    corners = surface.corners[np.array(surface.triangles)]
+    areas = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    assert areas.tolist() == pytest.approx([0.5e-6] * 3)
+
+
+@pytest.mark.parametrize(
+    "line", ["f 1 2 9", "f 0 1 2", "f -9 1 2", "f 1 2", "f a b c", "v 1 2", "v x y z", "f 1.5 2 3"]
+)
+def test_damaged_obj_files_are_told_by_line(tmp_path, line):
+    (tmp_path / "a.obj").write_text(f"v 0 0 0\nv 1 0 0\nv 0 1 0\n{line}\n")
+    with pytest.raises(es.UsageError, match=r"'a.obj', line 4: .*mend that line"):
+        es.read_triangles(tmp_path / "a.obj")
+
+
+@pytest.mark.parametrize("binary", [True, False])
+def test_stl_files_come_back_and_damaged_ones_are_told(tmp_path, binary):
+    import meshio
+
+    random = np.random.default_rng(1)
+    points, faces = random.normal(size=(20, 3)), np.arange(18).reshape(-1, 3)
+    path = tmp_path / "a.stl"
+    meshio.write(path, meshio.Mesh(points, [("triangle", faces)]), binary=binary)
+    surface = es.read_triangles(path)
+    back = surface.corners[np.array(surface.triangles)]
+    assert np.sort(back.ravel()) == pytest.approx(np.sort(points[faces].ravel()), abs=1e-6)
+    path.write_bytes(path.read_bytes()[:-60])
+    with pytest.raises(es.UsageError):
+        es.read_triangles(path)

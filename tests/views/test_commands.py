@@ -1,9 +1,11 @@
 """The command line: what it prints, what it writes, how it ends."""
 
+import contextlib
 import json
 import re
 import subprocess
 import sys
+import time
 
 import numpy as np
 import pytest
@@ -63,7 +65,9 @@ def test_check_ends_with_one_when_something_stops_it(run, demo_path, tmp_path):
     assert (status, out.splitlines()[0]) == (0, "Ternholm tag receiver: nothing to worry about, ready to solve")
     assert "joined to no port: reflector, director" in out
     whip = demo_path.with_name("buoy_monopole.toml")
-    assert run("check", whip)[:2] == (0, "Ternholm buoy whip: nothing found, ready to solve\n")
+    status, out, _ = run("check", whip)
+    assert (status, out.splitlines()[0]) == (0, "Ternholm buoy whip: nothing found, ready to solve")
+    assert re.search(r"\d+ unknowns, \d+ MB of memory; \d+ solves in about \d+ s", out)
     crossed = tmp_path / "crossed.toml"
     crossed.write_text(demo_path.read_text() + '[wire.boom]\nradius="1 cm"\npoints=["-1 m,0,0", "1 m,0,0"]\n')
     status, out, _ = run("check", crossed)
@@ -79,7 +83,7 @@ def test_check_ends_with_one_when_something_stops_it(run, demo_path, tmp_path):
 @pytest.mark.parametrize(
     ("words", "status", "says"),
     [
-        (["solve", "nowhere.toml"], 2, "cannot read design file 'nowhere.toml'"),
+        (["solve", "nowhere.toml"], 2, "cannot read 'nowhere.toml'"),
         (["solve", "DEMO", "--set", "drivn=1 m"], 2, "did you mean 'driven'"),
         (["solve", "DEMO", "--set", "driven"], 2, "is not NAME=VALUE"),
         (["solve", "DEMO", "--set", "driven=7"], 2, "needs one|range|is a"),
@@ -152,3 +156,86 @@ def test_every_cut_a_case_names_is_drawn(demo_path):
     drawn = drawings(Wishes())["polar"](result)
     labels = [text.get_text() for axes in drawn.axes for text in axes.get_legend().get_texts()]
     assert [label.split(",")[0] for label in labels] == ["azimuth 0°", "azimuth 90°"]
+
+
+def test_what_nobody_foresaw_ends_with_three(run, demo_path, monkeypatch):
+    from earshot.views.commands import check
+
+    for problem, words in ((ZeroDivisionError("odd [bold]"), "a fault of Earshot"), (MemoryError(), "more memory")):
+
+        def fail(*_, problem=problem):
+            raise problem
+
+        monkeypatch.setattr(check, "load", fail)
+        status, out, err = run("check", demo_path)
+        assert (status, out) == (3, "")
+        assert words in err
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        (("points = 101", "points = 4000000"), "from 2 to 100,001"),
+        (("[case.listening]", '[case.listening]\nterminations = { feed = "50 ohm" }'), "is driven and closed"),
+    ],
+)
+def test_check_refuses_what_solve_refuses(run, demo_path, tmp_path, change, says):
+    text = demo_path.read_text()
+    assert change[0] in text
+    (tmp_path / "a.toml").write_text(text.replace(*change))
+    for command in ("check", "solve"):
+        status, _, err = run(command, tmp_path / "a.toml")
+        assert (status, says in err) == (2, True)
+
+
+@pytest.mark.parametrize("seed", range(25))
+def test_check_stops_whatever_cannot_be_divided_or_fed(seed):
+    from earshot.answers.prepare import prepare
+
+    random = np.random.default_rng(seed)
+    wires = []
+    for name in "abc"[: random.integers(1, 4)]:
+        points = np.round(random.normal(size=(random.integers(2, 5), 3)) * random.choice([0.3, 1, 3]), 1)
+        radius = float(10 ** random.uniform(-4, 0.3))
+        with contextlib.suppress(es.EarshotError):
+            wires.append(es.Wire(name, points.tolist(), radius=radius))
+    if not wires:
+        return
+    port = es.Port("p", wires[0].name, at=float(random.choice([0, 0.5, 1])), gap=float(10 ** random.uniform(-4, 0)))
+    antenna = es.Antenna("a", wires, [port])
+    frequency = float(10 ** random.uniform(7, 8.5))
+    stopped = bool(prepare(antenna, frequency).findings.stops)
+    try:
+        es.solve(antenna, frequency)
+    except es.EarshotError:
+        assert stopped
+    else:
+        assert not stopped
+
+
+def test_a_disk_that_fills_leaves_the_old_file_whole(run, demo_path, tmp_path, monkeypatch):
+    from pathlib import Path
+
+    assert run("export", demo_path, tmp_path / "x.nc", "-f", "150 MHz")[0] == 0
+    before = (tmp_path / "x.nc").read_bytes()
+
+    def full(self, content):
+        with self.open("wb") as stream:
+            stream.write(content[:1000])
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(Path, "write_bytes", full)
+    status, _, err = run("export", demo_path, tmp_path / "x.nc", "-f", "151 MHz")
+    assert (status, "No space left on device" in err) == (3, True)
+    assert [p.name for p in tmp_path.iterdir()] == ["x.nc"]
+    assert (tmp_path / "x.nc").read_bytes() == before
+
+
+def test_what_a_killed_run_left_is_cleared_away(run, demo_path, tmp_path):
+    import os
+
+    for name, age in ((".earshot-half-written-old.nc", 7200), (".earshot-half-written-new.nc", 0), (".other.nc", 7200)):
+        (tmp_path / name).write_text("x")
+        os.utime(tmp_path / name, (time.time() - age,) * 2)
+    assert run("export", demo_path, tmp_path / "x.s1p", "-f", "150 MHz")[0] == 0
+    assert {p.name for p in tmp_path.iterdir()} == {"x.s1p", ".earshot-half-written-new.nc", ".other.nc"}

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import logging
+import reprlib
 from dataclasses import replace
 
 import numpy as np
 
-from ..errors import ModelError, UsageError
+from ..errors import ModelError, RunError, UsageError
 from ..geometry.antenna import Antenna
 from ..geometry.design import Design
 from ..geometry.mesh import MeshRule
@@ -15,7 +16,8 @@ from ..network.sources import watts
 from ..running import Record
 from .evidence import evidence as gather
 from .frequencies import Frequencies, wanted
-from .solution import Solution, basis_for, solved
+from .prepare import prepare
+from .solution import Solution, solved
 
 _log = logging.getLogger("earshot")
 
@@ -35,25 +37,25 @@ def solve(
     with the first port driven and any others closed by their references. Raises ModelError with its findings when
     `check` says the model cannot be solved, UsageError without a frequency or a port, RunError when the solve fails.
     """
-    antenna = model.antenna if isinstance(model, Design) else model
+    if not isinstance(model, Design | Antenna):
+        raise UsageError(f"solve: {reprlib.repr(model)} is neither a Design nor an Antenna; read_design reads a file")
     if frequencies is None:
         if not isinstance(model, Design) or model.frequency is None:
-            raise UsageError(f"solve: no frequency was given for '{antenna.name}': name one, such as '150.1 MHz'")
+            name = model.antenna.name if isinstance(model, Design) else model.name
+            raise UsageError(f"solve: no frequency was given for '{name}': name one, such as '150.1 MHz'")
         frequencies = model.frequency
-    asked = wanted(frequencies)
-    highest = float(asked.every[-1])
+    asked, record = wanted(frequencies), Record()
     rule = rule or MeshRule()
-    findings = model.check(highest, rule)
-    if findings.stops:
-        raise ModelError("\n".join(str(f) for f in findings.stops), findings)
-    for finding in findings:
+    ready = prepare(model, float(asked.every[-1]), rule, record)
+    if isinstance(ready.problem, RunError):
+        raise ready.problem
+    if ready.basis is None:
+        raise ModelError("\n".join(str(f) for f in ready.findings.stops), ready.findings)
+    for finding in ready.findings:
         if finding.level == "warn":
             _log.warning("%s", finding)
-    record = Record()
-    with record.stage("mesh"):
-        basis = basis_for(antenna, highest, rule)
-    answer = solved(antenna, basis, asked, rule, record)
+    answer = solved(ready.antenna, ready.basis, asked, rule, record)
     if not evidence:
         return answer
     middle = float(answer.solved[np.argmin(np.abs(answer.solved - answer.solved.mean()))])
-    return replace(answer, evidence=gather(answer, {antenna.ports[0].name: watts(1.0)}, middle))
+    return replace(answer, evidence=gather(answer, {ready.antenna.ports[0].name: watts(1.0)}, middle))

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import tempfile
+import time
 import unicodedata
 from collections.abc import Callable, Iterable
 from pathlib import Path
@@ -24,24 +26,39 @@ def folder(path: str | Path) -> Path:
     return place
 
 
+_HALF_WRITTEN = ".earshot-half-written-"
+_ABANDONED = 3600.0
+"""Seconds after which a half-written file is nobody's any more."""
+
+
+def _clear_away(place: Path) -> None:
+    """Take away what a run that was killed has left half-written in a folder."""
+    for left in place.glob(f"{_HALF_WRITTEN}*"):
+        with contextlib.suppress(OSError):
+            if time.time() - left.stat().st_mtime > _ABANDONED:
+                left.unlink()
+
+
 def write_atomically(path: str | Path, write: Callable[[Path], object]) -> Path:
     """Have write(temporary) make the file beside its place, then move it there in one step.
 
     Raises RunError when that fails; whatever was at the place before is then still there.
     """
     target = Path(path)
-    folder(target.parent)
-    handle, name = tempfile.mkstemp(prefix=f".{target.stem}-", suffix=target.suffix, dir=target.parent)
-    os.close(handle)
-    temporary = Path(name)
+    _clear_away(folder(target.parent))
+    temporary = None
     try:
+        handle, name = tempfile.mkstemp(prefix=f"{_HALF_WRITTEN}", suffix=target.suffix, dir=target.parent)
+        os.close(handle)
+        temporary = Path(name)
         write(temporary)
         temporary.chmod(0o644)
         temporary.replace(target)
     except OSError as problem:
         raise RunError(f"cannot write '{target}': {problem.strerror or problem}; choose another place") from None
     finally:
-        temporary.unlink(missing_ok=True)
+        if temporary is not None:
+            temporary.unlink(missing_ok=True)
     return target
 
 
@@ -50,8 +67,8 @@ def write_bytes(path: str | Path, content: bytes) -> Path:
     return write_atomically(path, lambda place: place.write_bytes(content))
 
 
-LONGEST_STEM = 80
-"""Characters of a file's name that come from a name of the user's."""
+LONGEST_STEM = 60
+"""Bytes of a file's name that come from a name of the user's."""
 
 
 def stem_of(name: str) -> str:
@@ -61,7 +78,8 @@ def stem_of(name: str) -> str:
     ('x', 'to-the-north', 'unnamed')
     """
     kept = "".join(c if c.isalnum() or c in "-+_." else "-" for c in unicodedata.normalize("NFC", name))
-    return kept.strip("-.")[:LONGEST_STEM] or "unnamed"
+    short = kept.strip("-.").encode()[:LONGEST_STEM].decode(errors="ignore")
+    return short.strip("-.") or "unnamed"
 
 
 def told_apart(names: Iterable[str], what: str) -> None:

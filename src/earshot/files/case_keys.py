@@ -50,6 +50,8 @@ def read_case(texts: Texts, table: DesignTable, name: str, medium: Medium, ports
     for port, end in case.terminations.items():
         if port not in ports:
             raise DesignFileError(f"{texts.name}: {what}.terminations: {unknown('port', port, ports)}")
+        if port in sources:
+            raise DesignFileError(f"{texts.name}: {what}.terminations: port '{port}' is driven and closed: keep one")
         ends[port] = read_impedance(end, f"{what}.terminations.{port}", texts.quantity, texts.file)
     told_apart(case.near, f"{texts.name}: {what}.near: near fields")
     near = {key: _near(texts, near, f"{what}.near.{key}") for key, near in case.near.items()}

@@ -98,7 +98,7 @@ def write_results(solution: Solution, path: Path, file: DesignFile | None = None
     attributes = {
         "earshot_results": FORMAT,
         "written_by": f"earshot {version('earshot')}",
-        "title": solution.antenna.name,
+        "title": visible(solution.antenna.name),
         "antenna": text,
         "tables": json.dumps(tables),
         "source": design.build.text if design is not None and isinstance(design.build, FileBuild) else "",
@@ -183,7 +183,7 @@ def read_saved(path: Path) -> Saved:
         raise UsageError(f"'{path}' cannot be opened as a results file, it may be cut off: {says}") from None
     try:
         return _assembled(path, attributes, arrays)
-    except (KeyError, ValueError, IndexError, TypeError, AssertionError) as problem:
+    except (KeyError, ValueError, IndexError, TypeError, AssertionError, RecursionError) as problem:
         says = visible(str(problem).splitlines()[0] if str(problem) else "")
         raise UsageError(f"'{path}' is damaged ({type(problem).__name__}: {says[:200]}): solve it again") from None
     except EarshotError as problem:

@@ -133,7 +133,7 @@ def _heads_for(pieces: Pieces, piece: int, share: float, on: int) -> bool:
     start, stop = (pieces.start, pieces.stop) if share == 1.0 else (pieces.stop, pieces.start)
     end, out = stop[piece], stop[piece] - start[piece]
     base, along = pieces.start[on], pieces.stop[on] - pieces.start[on]
-    nearest = base + np.clip((end - base) @ along / (along @ along), 0.0, 1.0) * along
+    nearest = base + np.clip((end - base) @ along / max(along @ along, 1e-300), 0.0, 1.0) * along
     towards = nearest - end
     return bool(out @ towards > 0.5 * np.linalg.norm(out) * np.linalg.norm(towards))
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 from .. import units
@@ -95,6 +95,7 @@ class Design:
     build: Callable[[Values], Antenna]
     frequency: float | None
     given: tuple[tuple[str, Value], ...]
+    _made: list[Antenna] = field(repr=False, compare=False)
 
     def __init__(
         self, build: Callable[[Values], Antenna], *, frequency: str | float | None = None, **values: str | float | Value
@@ -103,6 +104,7 @@ class Design:
         object.__setattr__(self, "build", build)
         object.__setattr__(self, "frequency", None if frequency is None else units.frequency(frequency))
         object.__setattr__(self, "given", tuple(given.items()))
+        object.__setattr__(self, "_made", [])
         self._resolve()
 
     @property
@@ -112,12 +114,15 @@ class Design:
 
     @property
     def antenna(self) -> Antenna:
-        """The antenna built from the values."""
-        return self.build(self.values)
+        """The antenna built from the values, once."""
+        if not self._made:
+            self._made.append(self.build(self.values))
+        return self._made[0]
 
     def check(self, frequency: str | float | None = None, rule: MeshRule | None = None) -> Findings:
         """What `Antenna.check` finds, at the design's frequency unless another is given, and values nothing uses."""
         values = self.values
+        # Built here whether it was before or not: which values are used is seen as it is.
         antenna = self.build(values)
         unused = [name for name, _ in self.given if name not in values.quantities.used]
         return Findings(

@@ -11,6 +11,7 @@ import itertools
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -91,10 +92,12 @@ class SheetMesh:
         return SheetMesh(np.concatenate([self.vertices, middle]), four, np.repeat(self.sheet, 4))
 
 
+@lru_cache(maxsize=4)
 def sheet_mesh(antenna: Antenna, wavelength: float, rule: MeshRule) -> SheetMesh:
     """Triangles for an antenna's sheets at wavelengths down to `wavelength`, metres, in the order of the longest side.
 
-    Raises RunError for more triangles than any memory holds, ModelError where faces cannot be joined.
+    The last few are kept: a check, its table of quality and the solve want the same one. Raises RunError for more
+    triangles than any memory holds, ModelError where faces cannot be joined.
     """
     rim = 1.0
     if isinstance(antenna.medium, Stack):

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 
     from ..answers.driven import Driven
     from ..answers.evidence import Evidence
+    from ..answers.prepare import Estimate
     from ..answers.solution import Solution
     from ..arrays.trials import Trials
     from ..fields.far import FarField
@@ -55,6 +56,16 @@ def findings_table(findings: Findings, name: str) -> Group | Text:
     if not doubtful:
         return Group(Text(f"{name}: nothing to worry about, ready to solve", style="green"), table)
     return _titled(f"{name}: {_count(len(findings), 'finding')}", table)
+
+
+def estimate_line(takes: Estimate) -> Text:
+    """What a solve will take."""
+    memory = f"{takes.bytes / 1e9:.2g} GB" if takes.bytes >= 1e9 else f"{max(takes.bytes / 1e6, 1.0):.0f} MB"
+    long = f"{takes.seconds / 60:.0f} min" if takes.seconds >= 90 else f"{max(takes.seconds, 1.0):.0f} s"
+    return Text(
+        f"{_count(takes.unknowns, 'unknown')}, {memory} of memory; {_count(takes.solves, 'solve')} in about {long}",
+        style="dim",
+    )
 
 
 def quality_table(quality: pd.DataFrame) -> Group:

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 
+from ...answers.prepare import estimate, prepare
 from ...files.atomic import write_atomically
 from ...files.tables import records
-from ..tables import findings_table, quality_table
+from ..tables import estimate_line, findings_table, quality_table
 from .options import DesignPath, Frequencies, Json, Sets, known_format, load
-from .screen import complain, show, show_json
+from .screen import complain, progress, show, show_json
 
 Draw = Annotated[
     Path | None,
@@ -26,19 +28,29 @@ def check(
     if draw is not None:
         known_format(draw.suffix.removeprefix(".").lower(), draw.name)
     file = load(path, sets, frequency)
-    findings = file.design.check(file.highest)
-    antenna = file.design.antenna
-    meshed = antenna.sheet_quality(file.highest) if antenna.sheets and not findings.stops else None
+    with progress():
+        ready = prepare(file.design, file.highest)
+        antenna, findings = ready.antenna, ready.findings
+        sound = ready.basis is not None
+        meshed = antenna.sheet_quality(file.highest) if antenna.sheets and sound else None
+        asked = [*file.frequencies, *(f for c in file.cases for f in c.frequencies)]
+        takes = estimate(ready, asked) if sound else None
     if draw is not None:
         from .. import plots
 
         write_atomically(draw, lambda place: plots.geometry(file.design, findings=findings).savefig(place))
         complain(f"drawn: {draw}")
     if as_json:
-        content = {"antenna": antenna.name, "findings": records(findings.to_frame())}
+        content: dict[str, Any] = {"antenna": antenna.name, "findings": records(findings.to_frame())}
         if meshed is not None:
             content["sheets"] = records(meshed.reset_index())
+        if takes is not None:
+            content["estimate"] = asdict(takes)
         show_json(content)
     else:
-        show(findings_table(findings, antenna.name), *([] if meshed is None else [quality_table(meshed)]))
+        show(
+            findings_table(findings, antenna.name),
+            *([] if meshed is None else [quality_table(meshed)]),
+            *([] if takes is None else [estimate_line(takes)]),
+        )
     raise typer.Exit(1 if findings.stops else 0)

@@ -1,0 +1,107 @@
+"""Before a solve: look at the model, make its basis, and tell what the solve will take."""
+
+from __future__ import annotations
+
+import math
+import time
+from dataclasses import dataclass
+from functools import cache
+
+import numpy as np
+
+from ..constants import SPEED_OF_LIGHT
+from ..errors import EarshotError, RunError
+from ..geometry.antenna import Antenna
+from ..geometry.design import Design
+from ..geometry.findings import Finding, Findings
+from ..geometry.mesh import MeshRule
+from ..media.earth import Earth
+from ..media.stack import Stack
+from ..moments.basis import Basis, antenna_basis
+from ..moments.ports import gap_vectors
+from ..moments.response import matrix_bytes, refuse_if_too_large
+from ..running import Record, report
+from .frequencies import Frequencies, wanted
+
+_BAND_SOLVES = 10
+"""Solves that a band takes, more or less."""
+_ENTRY = {"wires": 2e-8, "sheets": 1.2e-7, "layers": 1.2e-7, "earth": 1e-7}
+"""Seconds for an entry of the matrix on a machine that does 5e10 operations a second, by what is filled."""
+_TABLES = {"layers": 0.15, "earth": 0.15}
+"""Seconds for a table of kernels there."""
+
+
+@dataclass(frozen=True, slots=True)
+class Estimate:
+    """What a solve will take, more or less: unknowns, bytes, how often it solves, seconds in all."""
+
+    unknowns: int
+    bytes: int
+    solves: int
+    seconds: float
+
+
+@dataclass(frozen=True, slots=True)
+class Prepared:
+    """A model looked at: what was found and, unless something stops it, its basis. problem: what stopped the basis."""
+
+    antenna: Antenna
+    findings: Findings
+    basis: Basis | None
+    problem: EarshotError | None
+
+
+def prepare(
+    model: Design | Antenna, highest: float, rule: MeshRule | None = None, record: Record | None = None
+) -> Prepared:
+    """Check a model for frequencies up to `highest`, Hz, and make its basis; whatever would stop a solve is a finding.
+
+    rule: how finely it is divided. record: takes the time of the mesh.
+    """
+    rule, record = rule or MeshRule(), record or Record()
+    antenna = model.antenna if isinstance(model, Design) else model
+    report(f"looking at {antenna.name}")
+    findings = model.check(highest, rule)
+    if findings.stops:
+        return Prepared(antenna, findings, None, None)
+    report(f"dividing {antenna.name}")
+    try:
+        with record.stage("mesh"):
+            basis = antenna_basis(antenna, SPEED_OF_LIGHT / highest, rule)
+        gap_vectors(antenna, basis)
+        refuse_if_too_large(antenna, basis.size)
+    except EarshotError as problem:
+        says, _, remedy = str(problem).rpartition(": ")
+        stop = Finding("stop", antenna.name, says, remedy)
+        return Prepared(antenna, Findings([*findings, stop]), None, problem)
+    return Prepared(antenna, findings, basis, None)
+
+
+def estimate(prepared: Prepared, frequencies: Frequencies) -> Estimate:
+    """What a solve at frequencies will take, from the unknowns and how fast this machine multiplies.
+
+    Raises RunError when the model cannot be solved.
+    """
+    if prepared.basis is None:
+        raise RunError(f"antenna '{prepared.antenna.name}' cannot be solved: see what check found")
+    asked, n = wanted(frequencies), prepared.basis.size
+    solves = len(asked.single) + sum(min(len(b), _BAND_SOLVES) if b.tolerance else len(b) for b in asked.bands)
+    medium = prepared.antenna.medium
+    kind = "layers" if isinstance(medium, Stack) else "earth" if isinstance(medium, Earth) else ""
+    kind = kind or ("sheets" if prepared.antenna.sheets else "wires")
+    slower = 5e10 / _speed()
+    one = slower * (8.0 / 3.0 * n**3 / 5e10 + _ENTRY[kind] * n**2 + _TABLES.get(kind, 0.0)) + 0.03
+    return Estimate(n, matrix_bytes(n), solves, solves * one)
+
+
+@cache
+def _speed() -> float:
+    """Operations a second of a product of complex matrices here."""
+    n = 400
+    square = np.ones((n, n), np.complex128)
+    best = math.inf
+    for _ in range(3):
+        start = time.perf_counter()
+        square @ square
+        best = min(best, time.perf_counter() - start)
+    return 8.0 * n**3 / best
