@@ -15,7 +15,7 @@ from .. import units
 from ..constants import SPEED_OF_LIGHT, wavenumber
 from ..errors import UsageError
 from ..fields.currents import angles_of, phi_vectors, theta_vectors, unit_vectors
-from ..fields.far import FarField
+from ..fields.far import FarField, radiated_power
 from .elements import Element
 from .layouts import Layout
 from .sums import array_factor
@@ -205,14 +205,14 @@ class Array:
     def beam(self, frequency: str | float, weights: Weights | None = None, *, how: str = "auto") -> FarField:
         """The far field at a frequency: everything a solved antenna's far field can be asked.
 
-        Gain is over the power that the elements would take alone, Σ|w|²: without coupling, a beam of elements that are
-        close has more or less. how: the way of summing, see `array_factor`.
+        What is sent is Σ|w|²; of that the elements' own efficiency is radiated, spread over directions as the sum of
+        their fields is. So gain is directivity times efficiency, and nothing is reflected: what coupling would change.
+        how: the way of summing, see `array_factor`.
         """
         own = self.fitting(weights)
         hertz = units.frequency(frequency)
-        values = own.at(hertz)
-        power = float((np.abs(values) ** 2).sum())
-        return FarField(Beam(self, hertz, values, how), power, power, self.label)
+        beam = Beam(self, hertz, own.at(hertz), how)
+        return FarField(beam, beam.sent, beam.sent, self.label)
 
     def fitting(self, weights: Weights | None) -> Weights:
         """Weights, equal ones unless given; raises UsageError when they are not one for each element."""
@@ -272,6 +272,29 @@ class Beam:
         """Whether the field may change within degrees of the horizon."""
         return any(e.front_only for e in self.array.elements)
 
+    @property
+    def sent(self) -> float:
+        """Power into the elements, W."""
+        return float((np.abs(self.values) ** 2).sum())
+
+    @cached_property
+    def radiated(self) -> float:
+        """What their efficiencies leave of it, W."""
+        kept = np.array([e.efficiency for e in self.array.elements])
+        return float((np.abs(self.values) ** 2 * kept).sum())
+
+    @cached_property
+    def plain_sum(self) -> float:
+        """Power of the plain sum of all fields over what is radiated: far from one where elements are close.
+
+        Alone, elements would radiate that much; the sum of their fields carries more or less. Raises UsageError where
+        they cancel everywhere.
+        """
+        found = radiated_power(_PlainSum(self)) / self.radiated
+        if not found > 1e-12:
+            raise UsageError(f"array '{self.array.label}': its elements cancel one another in every direction")
+        return found
+
     @cached_property
     def reach(self) -> float:
         """Radius of a sphere round all elements times the wavenumber."""
@@ -281,6 +304,12 @@ class Beam:
 
     def far_field(self, theta: Floats, phi: Floats) -> tuple[Complexes, Complexes]:
         """(E_θ, E_φ) times distance, volts peak, for angles in radians of any shapes that go together."""
+        scale = 1.0 / math.sqrt(self.plain_sum)
+        e_theta, e_phi = self.summed(theta, phi)
+        return scale * e_theta, scale * e_phi
+
+    def summed(self, theta: Floats, phi: Floats) -> tuple[Complexes, Complexes]:
+        """The plain sum of the elements' fields, each as it is alone."""
         layout = self.array.layout
         shape = np.broadcast_shapes(np.shape(theta), np.shape(phi))
         grid = np.ndim(theta) == 2 and np.shape(theta)[1] == 1 and np.ndim(phi) == 1
@@ -288,7 +317,7 @@ class Beam:
             # Its lower rows have no field.
             up = theta[:, 0] <= 0.5 * math.pi + 1e-9
             whole = np.zeros((2, *shape), np.complex128)
-            whole[:, up] = self.far_field(theta[up], phi)
+            whole[:, up] = self.summed(theta[up], phi)
             return whole[0], whole[1]
         directions = unit_vectors(theta, phi).reshape(-1, 3)
         found = np.zeros((2, *shape), np.complex128)
@@ -299,7 +328,8 @@ class Beam:
                 field = tuple(np.broadcast_to(x, shape) for x in element.field(theta, phi, self.frequency))
             else:
                 field = _turned(element, turn, directions, self.frequency)
-            factor = self._factor(part, self.values[which], directions.reshape(*shape, 3), grid)
+            waves = math.sqrt(element.efficiency) * self.values[which]
+            factor = self._factor(part, waves, directions.reshape(*shape, 3), grid)
             for axis in (0, 1):
                 found[axis] += np.reshape(field[axis], shape) * factor
         return found[0], found[1]
@@ -320,6 +350,19 @@ class Beam:
             places, values, directions.reshape(-1, 3), wavenumber(self.frequency), part.lattice, self.how
         )
         return np.asarray(found.reshape(directions.shape[:-1])[back])
+
+
+@dataclass(frozen=True, eq=False)
+class _PlainSum:
+    """A beam's plain sum, to be integrated."""
+
+    beam: Beam
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self.beam, name)
+
+    def far_field(self, theta: Floats, phi: Floats) -> tuple[Complexes, Complexes]:
+        return self.beam.summed(theta, phi)
 
 
 def _turned(element: Element, turn: Floats, directions: Floats, frequency: float) -> tuple[Complexes, Complexes]:

@@ -73,10 +73,12 @@ def link_figures(
 ) -> pd.DataFrame:
     """Steered from where the array faces towards an axis: per angle, deg, EIRP (dBW), G/T (dB/K), and power in W.
 
-    weights: before they are steered. frequency: of an ideal array; a solved one has its own, and its mismatch is in.
-    facing, along: (x, y, z), made square to one another. angles: every 5 up to 60 either way unless given. For G/T the
-    weights are those of the sum behind the amplifiers: gain is |Σ w f|² over Σ|w|² T. Raises UsageError.
-    """  # fmt: skip
+    weights: amplitudes, before they are steered. frequency: of an ideal array; a solved one has its own, and its
+    mismatch is in. facing, along: (x, y, z), made square to one another. angles: every 5 up to 60 either way unless
+    given. EIRP is the power sent by all amplifiers, `sent_W`, times the realized gain of what they send (IEEE Std 145);
+    G/T is the realized gain of the weights as they are, over the system temperature at the elements: that of the
+    antenna and of the amplifiers behind them, alike for all. Raises UsageError, also for weights that are steered.
+    """
     import pandas as pd
 
     if isinstance(of, Array) and frequency is None:
@@ -92,13 +94,19 @@ def link_figures(
     def beam(own: Weights) -> FarField:
         return of.beam(own) if isinstance(of, SolvedArray) else of.beam(hertz, own)
 
+    turned = np.abs(np.angle(weights.values[np.abs(weights.values) > 0.0]))
+    if weights.delays.any() or (np.minimum(turned, math.pi - turned) > 1e-9).any():
+        raise UsageError(
+            "link_figures: the weights have phases or delays, as if they were steered already: give amplitudes, such "
+            "as those of tapered(...); each angle steers them"
+        )
     rows = {}
     for angle, *way in directions(facing, along, angles, 60.0):
         own = steered(*way)
         sent = chain.output(own)
-        eirp = 4.0 * math.pi * float(beam(sent).intensity(*way))
-        gain = float(beam(own).realized_gain(*way))
         power = float((np.abs(sent.values) ** 2).sum())
+        eirp = power * float(beam(sent).realized_gain(*way))
+        gain = float(beam(own).realized_gain(*way))
         rows[angle] = [*decibels([eirp, gain / system]), power]
     columns = ["EIRP_dBW", "G_over_T_dB_per_K", "sent_W"]
     return pd.DataFrame.from_dict(rows, orient="index", columns=columns).rename_axis("angle_deg")

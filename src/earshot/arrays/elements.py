@@ -30,16 +30,17 @@ Pattern = Callable[[Floats, Floats, float], tuple[Complexes, Complexes]]
 class Element:
     """An element: its name, its pattern at a frequency, and whether it sends nothing behind it (z < 0).
 
-    size: radius of a sphere round it, m: how fast its own pattern changes.
+    size: radius of a sphere round it, m: how fast its own pattern changes. efficiency: radiated over accepted power.
     """
 
     name: str
     pattern: Pattern
     front_only: bool = False
     size: float = 0.0
+    efficiency: float = 1.0
 
     def field(self, theta: Floats, phi: Floats, frequency: float) -> tuple[Complexes, Complexes]:
-        """(E_θ, E_φ) times distance of one watt, volts peak."""
+        """(E_θ, E_φ) times distance of one watt radiated, volts peak."""
         return self.pattern(theta, phi, frequency)
 
 
@@ -133,11 +134,11 @@ def _power(shape: Callable[[Floats, Floats, float], tuple[Floats, Floats]], freq
 
 
 def solved_element(field: FarField, name: str = "") -> Element:
-    """The far field of a solved antenna as an element, at the frequency it was solved at, of one watt accepted.
+    """The far field of a solved antenna as an element, at the frequency it was solved at, with its efficiency.
 
     Its phase is about the origin it was solved at, and it faces up. At another frequency it is refused.
     """
-    scale = 1.0 / math.sqrt(field.accepted)
+    scale = 1.0 / math.sqrt(field.radiated)
 
     def pattern(theta: Floats, phi: Floats, frequency: float) -> tuple[Complexes, Complexes]:
         if abs(frequency / field.frequency - 1.0) > 0.05:
@@ -149,7 +150,9 @@ def solved_element(field: FarField, name: str = "") -> Element:
         return scale * e_theta, scale * e_phi
 
     size = field.currents.reach / (2.0 * math.pi / wavelength(field.frequency))
-    return Element(name or field.label or "solved", pattern, front_only=field.half_space, size=size)
+    return Element(
+        name or field.label or "solved", pattern, front_only=field.half_space, size=size, efficiency=field.efficiency
+    )
 
 
 def tabulated(samples: xr.Dataset, name: str = "tabulated") -> Element:

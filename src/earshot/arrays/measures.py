@@ -12,7 +12,7 @@ from .. import units
 from ..constants import wavelength
 from ..errors import UsageError
 from ..fields.currents import angles_of
-from .array import Array
+from .array import Array, Beam
 from .elements import Element
 from .weights import Weights
 
@@ -67,9 +67,10 @@ def _power(element: Element, way: Floats, hertz: float) -> float:
 
 def beam_figures(array: Array, weights: Weights | None = None, *, frequency: str | float) -> pd.Series:
     """Figures of one beam: directivity and gain (dBi), where the peak is (deg), half-power widths and side lobes in the
-    planes along and across its polarisation, taper efficiency, scan loss against the same weights in phase (dB), and
-    how many grating lobes the lattice has.
-    """  # fmt: skip
+    planes along and across its polarisation, taper efficiency, scan loss against the same weights in phase (dB), how
+    many grating lobes the lattice has, and the power of the plain sum of the elements' fields over what they radiate
+    alone (dB): far from zero, elements are so close that coupling matters.
+    """
     import pandas as pd
 
     own, hertz = array.fitting(weights), units.frequency(frequency)
@@ -91,6 +92,7 @@ def beam_figures(array: Array, weights: Weights | None = None, *, frequency: str
         found[f"beamwidth_{plane}_deg"] = math.nan if width is None else width
         found[f"side_lobe_{plane}_dB"] = lobes[0][0] if lobes else math.nan
     found["taper_efficiency"] = own.taper_efficiency
+    found["plain_sum_dB"] = 10.0 * math.log10(Beam(array, hertz, own.at(hertz)).plain_sum)
     found["scan_loss_dB"] = 10.0 * math.log10(broadside / directivity)
     if array.layout.lattice is not None and np.abs(array.layout.lattice.steps[:, 2]).max() < 1e-12:
         way = np.array([math.sin(theta) * math.cos(phi), math.sin(theta) * math.sin(phi), math.cos(theta)])

@@ -21,6 +21,7 @@ from ..fields.currents import angles_of
 from ..fields.lobes import find_peak
 from ..running import announce, in_shares, report, thread_count
 from .array import Array
+from .plain_power import PlainPower
 from .scanning import axes_of
 from .sums import array_factor
 from .weights import Weights
@@ -134,9 +135,10 @@ class Trials:
         ways = np.stack([np.sin(angle) * math.cos(turn), np.sin(angle) * math.sin(turn), np.cos(angle)], axis=1)
         waves = _waves(seen, self.frequency, ways)
         power = np.abs(self.weights @ waves) ** 2
-        gain = power * _unit(ways, seen, self.frequency) / (np.abs(self.weights) ** 2).sum(axis=1)[:, None]
-        alone = np.abs(self.nominal @ waves) ** 2 * _unit(ways, seen, self.frequency)
-        alone /= (np.abs(self.nominal) ** 2).sum()
+        own, unit = PlainPower(seen, self.frequency), _unit(ways, seen, self.frequency)
+        unit = unit * seen.elements[0].efficiency
+        gain = power * unit / own(self.weights)[:, None]
+        alone = np.abs(self.nominal @ waves) ** 2 * unit / own(self.nominal[None])
         names = {f"p{p:g}": np.percentile(gain, p, axis=0) for p in levels} | {"mean": gain.mean(axis=0)}
         names["nominal"] = alone
         data = {n: ("angle", 10.0 * np.log10(np.maximum(v, 1e-20)), {"units": "dBi"}) for n, v in names.items()}
@@ -158,7 +160,7 @@ class Trials:
 def trials(
     array: Array, weights: Weights, errors: Errors, *, frequency: str | float, count: int = 1000, seed: int = 0
 ) -> Trials:
-    """So many arrays with errors: gain (dBi, over Σ|w|²), side lobes (dB below the beam), pointing and beamwidths.
+    """So many arrays with errors: gain (dBi), side lobes (dB below the beam), pointing and beamwidths.
 
     All is seen over the hemisphere that the array faces, see `axes_of`: beamwidth_x and _y are half-power widths
     through the beam along u and v there; of a line, only the plane of the two is seen. Elements are to be of one kind,
@@ -229,6 +231,7 @@ class _Map:
             self.waves = _waves(array, hertz, _above(whole)).astype(np.complex64)
             self.turns = [2.0 * math.pi / _FINE] * 2
         self.size = int(np.prod(self.shape))
+        self.efficiency = array.elements[0].efficiency
         unit = _unit(_above(uv), array, hertz)
         sent = np.abs(self._factors(nominal[None].astype(np.complex64))[0]) ** 2
         best = int((sent[self.places] * unit).argmax())
@@ -252,6 +255,7 @@ class _Map:
             ways = _above(line)
             self.lines.append((axis, _waves(array, hertz, ways).astype(np.complex64), _unit(ways, array, hertz), ways))
         self.middle = _above(middle[None])[0]
+        self.power = PlainPower(array, hertz, self.shape if self.modes is not None else None)
 
     @staticmethod
     def _beam(array: Array, hertz: float, nominal: Complexes, start: Floats) -> tuple[Floats, Floats]:
@@ -292,8 +296,11 @@ class _Map:
 
     def figures(self, weights: NDArray[np.complex64]) -> Floats:
         """A row of `FIGURES` for each trial."""
-        total = (np.abs(weights) ** 2).sum(axis=1)
         count = len(weights)
+        factors = self._factors(weights)
+        chosen, radiated = self._strongest(factors)
+        # Off a lattice there is no sum over phases: pair by pair.
+        total = radiated if self.power.spectrum is not None else self.power(weights)
         tops, places = [], [np.tile(self.middle, (count, 1))] * 2
         widths = [np.full(count, np.nan)] * 2
         for axis, waves, unit, ways in self.lines:
@@ -305,24 +312,22 @@ class _Map:
         towards /= np.linalg.norm(towards, axis=1)[:, None]
         off = np.arccos(np.clip(towards @ self.middle, -1.0, 1.0))
         beam = np.max(tops, axis=0)
-        side = self._side_lobes(weights) / beam if self.unit.any() else np.full(count, np.nan)
+        side = self._side_lobes(factors, chosen) / beam if self.unit.any() else np.full(count, np.nan)
         columns = [
-            10.0 * np.log10(beam / total), 10.0 * np.log10(np.maximum(side, 1e-20)), np.degrees(off),
+            10.0 * np.log10(self.efficiency * beam / total), 10.0 * np.log10(np.maximum(side, 1e-20)), np.degrees(off),
             np.degrees(widths[0]), np.degrees(widths[1]),
         ]  # fmt: skip
         return np.stack(columns, axis=1)
 
-    def _side_lobes(self, weights: NDArray[np.complex64]) -> Floats:
+    def _side_lobes(self, factors: NDArray[np.complex64], chosen: NDArray[np.int64]) -> Floats:
         """The strongest outside the beam, 4πU: from the samples round the greatest, along each axis.
 
         The array's power goes from lobe to lobe as a + b cos x + c sin x, the element's by a parabola of its logarithm.
         """
-        factors = self._factors(weights)
-        chosen = self._strongest(factors)
         at = np.unravel_index(chosen, self.shape)
-        own = np.arange(len(weights))
+        own = np.arange(len(factors))
         here, unit = np.abs(factors[own, chosen]).astype(float) ** 2, self.unit[chosen].astype(float)
-        gain, x = np.ones(len(weights)), np.linspace(-1.0, 1.0, 41)
+        gain, x = np.ones(len(factors)), np.linspace(-1.0, 1.0, 41)
         for axis, count in enumerate(self.shape):
             if count < 3:
                 continue
@@ -345,14 +350,16 @@ class _Map:
             gain *= np.where(top, (factor * share).max(axis=1) / here, 1.0)
         return np.asarray(here * gain * unit)
 
-    def _strongest(self, factors: NDArray[np.complex64]) -> NDArray[np.int64]:
-        """Where most is sent outside the beam (trials,), by its number on the grid."""
+    def _strongest(self, factors: NDArray[np.complex64]) -> tuple[NDArray[np.int64], Floats]:
+        """Where most is sent outside the beam (trials,), by number on the grid; and on a lattice what is radiated."""
         from ..kernels.array_sum import strongest
 
         announce(strongest)
-        found = np.empty(len(factors), np.int64)
-        in_shares(lambda share: strongest(factors[share], self.unit, found[share]), len(factors))
-        return found
+        found, sums = np.empty(len(factors), np.int64), np.empty(len(factors))
+        parts = self.power.spectrum
+        own = np.zeros(self.size, np.float32) if parts is None else parts.astype(np.float32)
+        in_shares(lambda share: strongest(factors[share], self.unit, own, found[share], sums[share]), len(factors))
+        return found, sums
 
 
 def _above(uv: Floats) -> Floats:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import TYPE_CHECKING, Any, Protocol
 
 import numpy as np
@@ -86,6 +86,39 @@ class Source(Protocol):
         ...
 
 
+@lru_cache(maxsize=16)
+def _gauss(count: int) -> tuple[Floats, Floats]:
+    from scipy.special import roots_legendre
+
+    nodes, weights = roots_legendre(count)
+    return np.asarray(nodes), np.asarray(weights)
+
+
+def all_directions(source: Source) -> tuple[Floats, Floats, Floats]:
+    """Directions to integrate over, fine enough for the antenna's size: θ (m, 1) by Gauss in cos θ, φ (n,) in equal
+    steps, and the solid angle of each (m, 1).
+    """  # fmt: skip
+    # Over layers and earth the field changes within a few degrees of the horizon.
+    order = math.ceil(source.reach) + (24 if source.abrupt else 0)
+    cosines, weights = _gauss(order + 16)
+    if source.plane:
+        cosines, weights = 0.5 * (cosines + 1.0), 0.5 * weights
+    phi = 2.0 * math.pi * np.arange(2 * order + 24) / (2 * order + 24)
+    return np.arccos(cosines)[:, None], phi, 2.0 * math.pi / len(phi) * weights[:, None]
+
+
+def intensity_of(field: tuple[Complexes, Complexes]) -> Floats:
+    """Radiation intensity (|E_θ|² + |E_φ|²)/2η, W/sr, of a far field times distance."""
+    e_theta, e_phi = field
+    return np.asarray((np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2) / (2.0 * WAVE_IMPEDANCE))
+
+
+def radiated_power(source: Source) -> float:
+    """Power that a source sends in all directions, W."""
+    theta, phi, solid = all_directions(source)
+    return float((solid * intensity_of(source.far_field(theta, phi))).sum())
+
+
 @dataclass(frozen=True, eq=False)
 class FarField:
     """The far field of an antenna, driven one way, at one frequency.
@@ -123,34 +156,20 @@ class FarField:
 
     def intensity(self, theta: ArrayLike, phi: ArrayLike) -> Floats:
         """Radiation intensity (|E_θ|² + |E_φ|²)/2η, W/sr, for angles in radians."""
-        e_theta, e_phi = self.field(theta, phi)
-        return np.asarray((np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2) / (2.0 * WAVE_IMPEDANCE))
-
-    @cached_property
-    def _whole(self) -> tuple[Floats, Floats, Floats]:
-        """Directions to integrate over, fine enough for the antenna's size: θ (m, 1) by Gauss in cos θ, φ (n,) in equal
-        steps, and the solid angle of each (m, 1).
-        """  # fmt: skip
-        # Over layers and earth the field changes within a few degrees of the horizon.
-        order = math.ceil(self.currents.reach) + (24 if self.currents.abrupt else 0)
-        cosines, weights = np.polynomial.legendre.leggauss(order + 16)
-        if self.half_space:
-            cosines, weights = 0.5 * (cosines + 1.0), 0.5 * weights
-        phi = 2.0 * math.pi * np.arange(2 * order + 24) / (2 * order + 24)
-        return np.arccos(cosines)[:, None], phi, 2.0 * math.pi / len(phi) * weights[:, None]
+        return intensity_of(self.field(theta, phi))
 
     @cached_property
     def radiated(self) -> float:
-        """Radiated power, W, by integration over all directions."""
-        theta, phi, solid = self._whole
-        return float((solid * self.intensity(theta, phi)).sum())
+        """Radiated power, W, by integration over all directions; of a beam without coupling, what is meant to be."""
+        known = getattr(self.currents, "radiated", None)
+        return radiated_power(self.currents) if known is None else float(known)
 
     def radiated_by_polarisation(self) -> dict[str, float]:
         """Radiated power, W, in each of three pairs of polarisations: theta and phi, rhcp and lhcp, co and cross.
 
         Co and cross are those of Ludwig's third definition (1973), about the peak.
         """
-        theta, phi, solid = self._whole
+        theta, phi, solid = all_directions(self.currents)
         parts = self._polarised(theta, phi, self.field(theta, phi))
         return {name: float((solid * np.abs(e) ** 2).sum() / (2.0 * WAVE_IMPEDANCE)) for name, e in parts.items()}
 

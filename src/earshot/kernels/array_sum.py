@@ -65,13 +65,19 @@ def turn(values, phases):
 
 
 @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def strongest(fields, shares, out):
-    """Where |field|² times a share (m,) is greatest in every row of fields (n, m): its number, into out (n,)."""
+def strongest(fields, shares, parts, out, sums):
+    """Where |field|² times a share (m,) is greatest in every row of fields (n, m): its number, into out (n,).
+
+    Also Σ |field|² times parts (m,), into sums (n,).
+    """
     for n in range(fields.shape[0]):
-        best, at = np.float32(-1.0), 0
+        best, at, whole = np.float32(-1.0), 0, 0.0
         for m in range(fields.shape[1]):
             field = fields[n, m]
-            level = (field.real * field.real + field.imag * field.imag) * shares[m]
+            power = field.real * field.real + field.imag * field.imag
+            whole += power * parts[m]
+            level = power * shares[m]
             if level > best:
                 best, at = level, m
         out[n] = at
+        sums[n] = whole

@@ -298,7 +298,10 @@ def beam_table(figures: pd.DataFrame, title: str) -> Group:
             *(f"{v:.0f}" if name == "grating_lobes" and v == v else _number(round(v, 6) + 0.0) for v in row),
             unit,
         )
-    note = "gain is over what the elements would take alone; earshot solve takes coupling in"
+    note = (
+        "gain is directivity times the elements' efficiency; a plain sum far from 0 dB says that elements disturb one "
+        "another: earshot solve takes coupling in"
+    )
     return Group(_titled(title, table), Text(note, style="dim"))
 
 
@@ -340,6 +343,7 @@ _WORDS = {
     "side_lobe_H_dB": "side lobe level, H-plane",
     "side_lobe_dB": "side lobe level",
     "pointing_deg": "pointing error",
+    "plain_sum_dB": "power of the plain sum over the elements' own",
     "beamwidth_x_deg": "half-power beamwidth along u",
     "beamwidth_y_deg": "half-power beamwidth along v",
 }
