@@ -64,10 +64,11 @@ _TERMS = (
     ),
     Term(
         "side lobe level",
-        "The strongest lobe beside the main one in a cut, relative to the peak.",
+        "The strongest lobe besides the main one in all directions, or in a cut where one is named, relative to the "
+        "peak. Lobes as strong as the main one, to 0.05 dB, are equal beams and no side lobes.",
         "SLL = 10 log10(U_side / U_max)",
         _IEEE,
-        ("side lobe level, E-plane", "side lobe level, H-plane"),
+        ("side lobe level, E-plane", "side lobe level, H-plane", "equal beam"),
     ),
     Term(
         "E-plane",
@@ -86,8 +87,9 @@ _TERMS = (
     ),
     Term(
         "front-to-back ratio",
-        "Peak intensity over the intensity in exactly the opposite direction.",
-        "10 log10(U(θ, φ) / U(π - θ, φ + π))",
+        "Peak intensity over the intensity in exactly the opposite direction; over a plane or earth, over that as high "
+        "on the other side.",
+        "10 log10(U(θ, φ) / U(π - θ, φ + π)); over a plane U(θ, φ) / U(θ, φ + π)",
         _IEEE,
         ("F/B",),
     ),
@@ -99,8 +101,8 @@ _TERMS = (
     ),
     Term(
         "front-to-side ratio",
-        "Peak intensity over the stronger of the two directions square to it in the H-plane.",
-        "10 log10(U_max / max U(±90°))",
+        "Peak intensity over the stronger of the two directions as high as it, a quarter turn aside in azimuth.",
+        "10 log10(U(θ, φ) / max U(θ, φ ± 90°))",
         "trade usage",
     ),
     Term(

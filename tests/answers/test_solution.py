@@ -105,8 +105,10 @@ def test_over_a_plane_nothing_is_said_of_the_lower_half(dipole):
     whip = es.Wire("whip", [(0, 0, 0), (0, 0, 0.25)], radius=1e-3)
     antenna = es.Antenna("whip", [whip], [es.Port("foot", on="whip", at=0)], es.perfect_plane())
     beam = es.solve(antenna, ONE_METRE).drive().far_field()
-    assert beam.front_to_back is None
-    assert beam.summary().loc["front-to-back ratio", "remark"] == "not defined over an infinite plane"
+    assert beam.front_to_back == pytest.approx(0.0, abs=1e-9)
+    assert beam.summary().loc["front-to-back ratio", "remark"] == "as high on the other side"
+    assert beam.front_to_rear() is None
+    assert beam.summary().loc["front-to-rear ratio", "remark"] == "not defined over an infinite plane"
     assert beam.beamwidth("E") is None
     assert float(beam.intensity(2.0, 0.0)) == 0.0
     assert beam.cut(azimuth="0 deg").angle.values.min() == 0.0

@@ -302,6 +302,13 @@ class Beam:
         size = max(e.size for e in self.array.elements)
         return wavenumber(self.frequency) * (float(np.linalg.norm(np.ptp(layout.positions, axis=0))) / 2.0 + size)
 
+    @cached_property
+    def breadth(self) -> float:
+        """Radius of an upright cylinder round all elements times the wavenumber."""
+        size = max(e.size for e in self.array.elements)
+        spread = np.ptp(self.array.layout.positions[:, :2], axis=0)
+        return wavenumber(self.frequency) * (float(np.linalg.norm(spread)) / 2.0 + size)
+
     def far_field(self, theta: Floats, phi: Floats) -> tuple[Complexes, Complexes]:
         """(E_θ, E_φ) times distance, volts peak, for angles in radians of any shapes that go together."""
         scale = 1.0 / math.sqrt(self.plain_sum)

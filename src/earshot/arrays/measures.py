@@ -12,6 +12,7 @@ from .. import units
 from ..constants import wavelength
 from ..errors import UsageError
 from ..fields.currents import angles_of
+from ..fields.lobes import EQUAL
 from .array import Array, Beam
 from .elements import Element
 from .weights import Weights
@@ -66,10 +67,11 @@ def _power(element: Element, way: Floats, hertz: float) -> float:
 
 
 def beam_figures(array: Array, weights: Weights | None = None, *, frequency: str | float) -> pd.Series:
-    """Figures of one beam: directivity and gain (dBi), where the peak is (deg), half-power widths and side lobes in the
-    planes along and across its polarisation, taper efficiency, scan loss against the same weights in phase (dB), how
-    many grating lobes the lattice has, and the power of the plain sum of the elements' fields over what they radiate
-    alone (dB): far from zero, elements are so close that coupling matters.
+    """Figures of one beam: directivity and gain (dBi), where the peak is (deg), the strongest side lobe in all
+    directions, half-power widths and side lobes in the planes along and across its polarisation, taper efficiency, scan
+    loss against the same weights in phase (dB), how many grating lobes the lattice has, and the power of the plain sum
+    of the elements' fields over what they radiate alone (dB): far from zero, elements are so close that coupling
+    matters.
     """
     import pandas as pd
 
@@ -87,8 +89,9 @@ def beam_figures(array: Array, weights: Weights | None = None, *, frequency: str
         "peak_azimuth_deg": math.degrees(phi),
         "peak_elevation_deg": 90.0 - math.degrees(theta),
     }
+    found["side_lobe_dB"] = math.nan if beam.side_lobe is None else beam.side_lobe[0]
     for plane in ("E", "H"):
-        width, lobes = beam.beamwidth(plane), beam.side_lobes(plane)
+        width, lobes = beam.beamwidth(plane), [x for x in beam.side_lobes(plane) if x[0] < -EQUAL]
         found[f"beamwidth_{plane}_deg"] = math.nan if width is None else width
         found[f"side_lobe_{plane}_dB"] = lobes[0][0] if lobes else math.nan
     found["taper_efficiency"] = own.taper_efficiency

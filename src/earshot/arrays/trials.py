@@ -18,7 +18,6 @@ from .. import units
 from ..constants import WAVE_IMPEDANCE, wavenumber
 from ..errors import RunError, UsageError
 from ..fields.currents import angles_of
-from ..fields.lobes import find_peak
 from ..running import announce, in_shares, report, thread_count
 from .array import Array
 from .plain_power import PlainPower
@@ -184,7 +183,7 @@ def trials(
         raise UsageError(f"trials: in {int(dead.sum())} of {count} trials every element is dead: fail fewer")
     beam = array.beam(hertz, weights)
     # Where it sends is enough, not to the last degree.
-    axes = axes_of(array.layout, find_peak(beam.intensity, 2.0 * beam.step, beam.half_space))
+    axes = axes_of(array.layout, beam.peak)
     field = _Map(array.in_axes(axes), hertz, base)
     step = max(1, _BATCH // field.size)
     parts = [field.figures(base[None].astype(np.complex64))]

@@ -62,6 +62,11 @@ class Currents:
         return float(self.wavenumber * 0.5 * np.linalg.norm(high - low))
 
     @property
+    def breadth(self) -> float:
+        """Radius of the smallest upright cylinder round the structure, roughly, times the wavenumber."""
+        return float(self.wavenumber * 0.5 * np.linalg.norm(np.ptp(self._places[:, :2], axis=0)))
+
+    @property
     def below(self) -> str:
         """What lies below z = 0, in words; empty in free space."""
         if not self.plane:

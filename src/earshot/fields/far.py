@@ -25,6 +25,12 @@ Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
 
+_LOW_BEAM = math.radians(45.0)
+"""Angle from the zenith beyond which a beam over a plane goes along it rather than up."""
+_UPRIGHT = math.radians(15.0)
+"""Angle from the zenith or nadir within which a beam has no sides."""
+_NOTHING = 100.0
+"""dB below the peak where there is no field but rounding."""
 UNITS = {"dBi": 0.0, "dBd": -2.15, "linear": math.nan}
 """Units of gain, and what is added to dBi; a half-wave dipole's 2.15 dBi is 0 dBd."""
 
@@ -53,7 +59,8 @@ class Source(Protocol):
     """What a far field is of: currents, or the weights of an array.
 
     plane: whether there is only the half space above, and below: what is below it, in words. reach: radius of a sphere
-    round it times the wavenumber. abrupt: whether its field may change within degrees of the horizon.
+    round it times the wavenumber, and breadth: of an upright cylinder. abrupt: whether its field may change within
+    degrees of the horizon.
     """
 
     @property
@@ -74,6 +81,11 @@ class Source(Protocol):
     @property
     def reach(self) -> float:
         """Size in radians."""
+        ...
+
+    @property
+    def breadth(self) -> float:
+        """Size across, in radians."""
         ...
 
     @property
@@ -103,7 +115,9 @@ def all_directions(source: Source) -> tuple[Floats, Floats, Floats]:
     cosines, weights = _gauss(order + 16)
     if source.plane:
         cosines, weights = 0.5 * (cosines + 1.0), 0.5 * weights
-    phi = 2.0 * math.pi * np.arange(2 * order + 24) / (2 * order + 24)
+    # Round the upright axis only what is spread out across it matters.
+    count = 2 * math.ceil(source.breadth) + 48
+    phi = 2.0 * math.pi * np.arange(count) / count
     return np.arccos(cosines)[:, None], phi, 2.0 * math.pi / len(phi) * weights[:, None]
 
 
@@ -167,7 +181,7 @@ class FarField:
     def radiated_by_polarisation(self) -> dict[str, float]:
         """Radiated power, W, in each of three pairs of polarisations: theta and phi, rhcp and lhcp, co and cross.
 
-        Co and cross are those of Ludwig's third definition (1973), about the peak.
+        Co and cross are those of `co_polar`.
         """
         theta, phi, solid = all_directions(self.currents)
         parts = self._polarised(theta, phi, self.field(theta, phi))
@@ -192,14 +206,55 @@ class FarField:
 
     @property
     def step(self) -> float:
-        """Angular step that shows every lobe of an antenna of this size, radians: 5° at most, 0.25° at least."""
-        fine = math.pi / (8.0 * max(self.currents.reach, 1e-9))
-        return float(np.radians(min(5.0, max(0.25, math.degrees(fine)))))
+        """Angular step that shows every lobe of an antenna of this size, radians: 5° at most."""
+        return min(math.radians(5.0), math.pi / (8.0 * max(self.currents.reach, 1e-9)))
 
     @cached_property
+    def _lobes(self) -> list[lobes.Lobe]:
+        """Every lobe in all directions, the strongest first."""
+        across = min(math.radians(5.0), math.pi / (8.0 * max(self.currents.breadth, 1e-9)))
+        steep = self.currents.abrupt
+        return lobes.find_lobes(self.intensity, 2.0 * self.step, 2.0 * across, self.half_space, steep)
+
+    @property
     def peak(self) -> tuple[float, float]:
         """Direction (θ, φ) of greatest intensity, radians."""
-        return lobes.find_peak(self.intensity, self.step, self.half_space)
+        return self._lobes[0].theta, self._lobes[0].phi
+
+    def all_lobes(self) -> pd.DataFrame:
+        """Every lobe in all directions, the strongest first: θ and φ (degrees), gain (dBi), level below the peak (dB).
+
+        Lobes as strong as the peak, to 0.05 dB, are equal beams; what stands out by less than 0.01 dB, or lies more
+        than 60 dB below the peak, is not told.
+        """
+        import pandas as pd
+
+        top = self._lobes[0].level
+        rows = [
+            (math.degrees(x.theta), math.degrees(x.phi), float(decibels(4.0 * math.pi * x.level / self.accepted)),
+             float(decibels(x.level / top)))
+            for x in self._lobes
+        ]  # fmt: skip
+        return pd.DataFrame(rows, columns=["theta_deg", "phi_deg", "gain_dBi", "level_dB"])
+
+    @property
+    def side_lobe(self) -> tuple[float, float, float] | None:
+        """The strongest lobe besides the main one, in all directions: dB below the peak, θ and φ; None without one.
+
+        Beams as strong as the main one, to 0.05 dB, such as its mirror image behind a flat array, are no side lobes.
+        """
+        top = self._lobes[0].level
+        for x in self._lobes[1:]:
+            level = float(decibels(x.level / top))
+            if level < -lobes.EQUAL:
+                return level, x.theta, x.phi
+        return None
+
+    @property
+    def equal_beams(self) -> int:
+        """How many lobes besides the main one are as strong, to 0.05 dB; those of one ring are one with it."""
+        top = self._lobes[0].level
+        return sum(float(decibels(x.level / top)) >= -lobes.EQUAL for x in self._lobes[1:])
 
     @cached_property
     def _plane_axes(self) -> tuple[Floats, Floats]:
@@ -287,7 +342,10 @@ class FarField:
             "theta": ("angle", np.degrees(theta), {"units": "deg"}),
             "phi": ("angle", np.degrees(phi), {"units": "deg"}),
         }
-        attributes = {"cut": track.name, "angle": track.angle, "frequency_Hz": self.frequency, "label": self.label}
+        attributes = {
+            "cut": track.name, "angle": track.angle, "frequency_Hz": self.frequency, "label": self.label,
+            "co_polar": self.co_polar,
+        }  # fmt: skip
         return xr.Dataset(self._samples(("angle",), theta, phi, self.field(theta, phi), unit), coordinates, attributes)
 
     def _samples(
@@ -318,16 +376,37 @@ class FarField:
         """The field's parts by polarisation, by name."""
         e_theta, e_phi = field
         right, left = polarisation.circular(e_theta, e_phi)
-        t, p = (x.ravel() for x in np.broadcast_arrays(theta, phi))
-        pair = polarisation.ludwig(e_theta.ravel(), e_phi.ravel(), t, p, *self._plane_axes)
-        co, cross = (x.reshape(e_theta.shape) for x in pair)
+        if self.co_polar == "theta":
+            co, cross = e_theta, e_phi
+        elif self.co_polar == "phi":
+            co, cross = e_phi, e_theta
+        else:
+            t, p = (x.ravel() for x in np.broadcast_arrays(theta, phi))
+            pair = polarisation.ludwig(e_theta.ravel(), e_phi.ravel(), t, p, *self._plane_axes)
+            co, cross = (x.reshape(e_theta.shape) for x in pair)
         return {"theta": e_theta, "phi": e_phi, "rhcp": right, "lhcp": left, "co": co, "cross": cross}
 
+    @cached_property
+    def co_polar(self) -> str:
+        """What the co-polar field is: "Ludwig 3", or "theta" (vertical) or "phi" (horizontal).
+
+        By Ludwig's third definition (1973) about the peak, which is that of a source turned about its beam. A beam over
+        a plane or earth that leaves it below 45 degrees is not turned but carried round the upright axis: co-polar is
+        then vertical or horizontal, whichever is the stronger at the peak, as by his second definition.
+        """
+        if not self.half_space or self.peak[0] < _LOW_BEAM:
+            return "Ludwig 3"
+        e_theta, e_phi = (abs(complex(e)) for e in self.field(*self.peak))
+        return "theta" if e_theta >= e_phi else "phi"
+
     def sphere(self, step: str | float | None = None, *, unit: str = "dBi") -> xr.Dataset:
-        """Directivity, gain and field over the whole sphere (or half of it), labelled by theta and phi in degrees."""
+        """Directivity, gain and field over the whole sphere (or half of it), labelled by theta and phi in degrees.
+
+        step: as the antenna's size asks, down to 0.25 deg, unless given.
+        """
         import xarray as xr
 
-        spacing = units.angle(step, "sphere, step") if step is not None else self.step
+        spacing = units.angle(step, "sphere, step") if step is not None else max(self.step, math.radians(0.25))
         if not 0.0 < spacing <= math.pi / 2:
             raise UsageError(f"sphere: step {step} is outside 0 to 90 deg")
         top = math.pi / 2 if self.half_space else math.pi
@@ -369,11 +448,16 @@ class FarField:
 
     @property
     def front_to_back(self) -> float | None:
-        """Peak over the opposite direction, dB; None over a plane, where one of the two is below it."""
-        if self.half_space:
-            return None
+        """Peak over the opposite direction, dB.
+
+        Over a plane or earth, where that is below it: over the direction as high on the other side, in the cone of
+        take-off. None for a beam near the zenith there.
+        """
         theta, phi = self.peak
-        front, back = self.intensity(theta, phi), self.intensity(math.pi - theta, phi + math.pi)
+        if self.half_space and theta < _LOW_BEAM:
+            return None
+        behind = theta if self.half_space else math.pi - theta
+        front, back = self.intensity(theta, phi), self.intensity(behind, phi + math.pi)
         # Elements of an array may send nothing at all behind them.
         return float(decibels(front / np.maximum(back, 1e-20 * front)))
 
@@ -389,9 +473,21 @@ class FarField:
 
     @property
     def front_to_side(self) -> float | None:
-        """Peak over the stronger direction square to it in the H-plane, dB; None where there is no field."""
-        level = self._level("H")(np.array([-math.pi / 2, math.pi / 2]))
-        return None if np.isnan(level).all() or np.nanmax(level) < -150.0 else -float(np.nanmax(level))
+        """Peak over the stronger direction a quarter turn aside in azimuth, as high as it, dB.
+
+        None for a beam near the zenith or the nadir, which has no sides, and where there is no field.
+        """
+        theta, phi = self.peak
+        if self._has_no_sides:
+            return None
+        aside = self.intensity(theta, phi + np.array([-0.5, 0.5]) * math.pi).max()
+        level = float(decibels(aside / self.intensity(theta, phi)))
+        return None if level < -_NOTHING else -level
+
+    @property
+    def _has_no_sides(self) -> bool:
+        least = _LOW_BEAM if self.half_space else _UPRIGHT
+        return not least <= self.peak[0] <= math.pi - _UPRIGHT
 
     def _relative(self, gain: float) -> float:
         return gain - float(decibels(self.gain(*self.peak)))
@@ -399,18 +495,23 @@ class FarField:
     def sector(self, direction: ArrayLike, half_angle: str | float) -> dict[str, float]:
         """Least, mean and greatest gain, dBi, within an angle of a direction (x, y, z); the mean is of power.
 
-        Raises UsageError for a sector without a direction above the plane.
+        A sector that reaches the horizon of a plane or of earth has it as an edge: over earth nothing goes along it,
+        and the least is then below -100 dBi. Raises UsageError for a sector without a direction above the plane.
         """
         axis = _direction(direction, "sector")
         wide = units.angle(half_angle, "sector, half_angle")
         if not 0.0 < wide <= math.pi:
             raise UsageError(f"sector: half angle {half_angle} is outside 0 to 180 deg")
-        directions, weights = lobes.cap(axis, wide, min(self.step, wide / 4))
+        directions, weights = lobes.cap(axis, wide, max(min(self.step, wide / 4), wide / 1000))
         above = directions[:, 2] >= -1e-12 if self.half_space else np.ones(len(directions), bool)
         if not above.any():
             raise UsageError("sector: it lies wholly below the plane, where there is no field")
         gain = self.gain(*angles_of(directions[above]))
         mean = float((gain * weights[above]).sum() / weights[above].sum())
+        if self.half_space:
+            level = unit_vectors(np.full(721, math.pi / 2.0), np.linspace(0.0, 2.0 * math.pi, 721))
+            edge = level[level @ axis >= math.cos(wide) - 1e-12]
+            gain = np.concatenate([gain, self.gain(math.pi / 2.0, angles_of(edge)[1])]) if len(edge) else gain
         return {
             "least": float(decibels(gain.min())),
             "mean": float(decibels(mean)),
@@ -447,34 +548,38 @@ class FarField:
         for plane in ("E", "H"):
             width = self.beamwidth(plane)
             yield f"half-power beamwidth, {plane}-plane", width, "deg", "" if width is not None else below
+        yield self._side_lobe_row()
         for plane in ("E", "H"):
-            lobe = next(iter(self.side_lobes(plane)), None)
+            every = self.side_lobes(plane)
+            lobe = next((x for x in every if x[0] < -lobes.EQUAL), None)
             remark = "no other lobe" if lobe is None else f"{abs(lobe[1]):.0f} deg from the peak"
-            level = None if lobe is None else round(lobe[0], 9)
-            yield (
-                f"side lobe level, {plane}-plane",
-                level,
-                "dB",
-                remark + (", a second main lobe" if level == 0 else ""),
-            )
-        back = self.front_to_back
-        undefined = "not defined over an infinite plane" if back is None else ""
-        yield "front-to-back ratio", back, "dB", undefined
+            equal = [f"{abs(x[1]):.0f} deg" for x in every if x[0] >= -lobes.EQUAL]
+            remark += f"; an equal beam {' and '.join(dict.fromkeys(equal))} off" if equal else ""
+            yield f"side lobe level, {plane}-plane", None if lobe is None else lobe[0], "dB", remark
+        back, overhead = self.front_to_back, "not defined over a plane: the beam goes up"
+        where = "as high on the other side" if self.half_space else ""
+        yield "front-to-back ratio", back, "dB", overhead if back is None else where
         rear = self.front_to_rear()
+        undefined = "not defined over an infinite plane" if rear is None else ""
         yield "front-to-rear ratio", rear, "dB", undefined or "within 60 deg of the opposite direction"
         side = self.front_to_side
-        yield (
-            "front-to-side ratio",
-            side,
-            "dB",
-            "no field there" if side is None else "the stronger side, in the H-plane",
-        )
+        nothing = "not defined: the beam is upright" if self._has_no_sides else "no field there"
+        yield "front-to-side ratio", side, "dB", nothing if side is None else "the stronger side, a quarter turn aside"
         axial = float(polarisation.axial_ratio(*self.field(*self.peak)))
         remark = "linear" if axial > 40.0 else ("right-hand" if self._right_handed else "left-hand")
         yield "axial ratio at the peak", axial, "dB", remark
         yield "radiation efficiency", self.efficiency, "1", ""
         yield "power accepted", self.accepted, "W", ""
         yield "power radiated", self.radiated, "W", ""
+
+    def _side_lobe_row(self) -> tuple[str, float | None, str, str]:
+        lobe, equal = self.side_lobe, self.equal_beams
+        also = f"; {equal} equal beam{'' if equal == 1 else 's'} besides the main one" if equal else ""
+        if lobe is None:
+            return "side lobe level", None, "dB", f"no other lobe in any direction{also}"
+        level, theta, phi = lobe
+        place = f"in all directions: elevation {90.0 - math.degrees(theta):.1f}, azimuth {math.degrees(phi):.1f} deg"
+        return "side lobe level", level, "dB", place + also
 
     @property
     def _right_handed(self) -> bool:

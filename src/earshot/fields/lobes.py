@@ -72,36 +72,150 @@ def major_axis(e_theta: Complexes, e_phi: Complexes, theta: Floats, phi: Floats)
     return np.asarray(real / np.linalg.norm(real))
 
 
-def _first_of_the_best(values: Floats) -> int:
-    """Index of the greatest value; of several equal to rounding, the first, so that symmetric patterns are stable."""
-    flat = values.ravel()
-    return int(np.argmax(flat >= flat.max() * (1.0 - 1e-9)))
+EQUAL = 0.05
+"""dB within which lobes are as strong as the main one."""
+_DEEPEST = 60.0
+_MOST, _EXACT, _RIDGES = 600, 12, 24
+_STEEP = np.radians([0.05, 0.1, 0.2, 0.35, 0.6, 1.0, 1.5, 2.2, 3.2, 4.5])
+"""Elevations looked at besides, where the field may change within degrees of the horizon."""
 
 
-def find_peak(intensity: Callable[[Floats, Floats], Floats], step: float, half_space: bool) -> tuple[float, float]:
-    """Direction (θ, φ) of the greatest intensity: the best of a grid, then of ever finer patches round it.
+@dataclass(frozen=True, slots=True)
+class Lobe:
+    """A maximum of the intensity (W/sr) over all directions, and where it is (θ, φ), radians."""
 
-    Of several alike, that of least θ, and then nearest to the x axis.
+    level: float
+    theta: float
+    phi: float
+
+
+def find_lobes(
+    intensity: Callable[[Floats, Floats], Floats], along: float, around: float, half_space: bool, steep: bool = False
+) -> list[Lobe]:
+    """Every lobe, the strongest first; of several alike, that of least θ, and then nearest to the x axis.
+
+    along, around: steps of θ, and of φ at the horizon, radians, four to the shortest period of the intensity at most.
+    Every maximum of the grid that may be a lobe within 60 dB of the strongest is followed to its top; maxima of one
+    ring, as round an upright antenna, are one.
     """
     top = math.pi / 2 if half_space else math.pi
-    theta = np.linspace(0.0, top, 2 * math.ceil(top / step / 2) + 1)
-    phi = np.linspace(0.0, 2.0 * math.pi, 4 * math.ceil(math.pi / 2 / step), endpoint=False)
-    forward = np.argsort(np.minimum(phi, 2.0 * math.pi - phi), kind="stable")
-    row, column = divmod(_first_of_the_best(intensity(theta[:, None], phi)[:, forward]), len(phi))
-    at = unit_vectors(theta[row], phi[forward[column]])
+    theta = np.linspace(0.0, top, 2 * math.ceil(top / along / 2) + 1)
+    if steep:
+        near = np.concatenate([math.pi / 2 - _STEEP, [] if half_space else math.pi / 2 + _STEEP])
+        theta = np.union1d(theta, near)
+    phi = np.linspace(0.0, 2.0 * math.pi, 4 * math.ceil(math.pi / 2 / around), endpoint=False)
+    level = intensity(theta[:, None], phi)
+    # The poles are one direction each.
+    level[0] = level[0, 0]
+    if not half_space:
+        level[-1] = level[-1, 0]
+    rows, columns = _candidates(level, half_space)
+    at, level = _climbed(intensity, unit_vectors(theta[rows], phi[columns]), (along, around), half_space, 5)
+    # The strongest to the last digit; of the rest the level is known to 1e-3 dB.
+    best = np.argsort(-level, kind="stable")[:_EXACT]
+    steps = along / 2**4, around / 2**4
+    at[best], level[best] = _climbed(intensity, at[best], steps, half_space, 22)
+    return _distinct(at, level, intensity, along)
+
+
+def _candidates(level: Floats, half_space: bool) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """Rows and columns of the grid's maxima, the strongest first, one for each ring."""
+    padded = np.pad(level, ((1, 1), (1, 1)), mode="wrap")
+    # Beyond a pole is the other side; below the horizon of a half space there is nothing.
+    half = level.shape[1] // 2
+    padded[0, 1:-1] = np.roll(level[1], half)
+    padded[-1, 1:-1] = -math.inf if half_space else np.roll(level[-2], half)
+    for row in (0, -1):
+        padded[row, 0], padded[row, -1] = padded[row, -2], padded[row, 1]
+    slack = 1.0 - 1e-9
+    greatest = np.ones(level.shape, bool)
+    for i in range(3):
+        for j in range(3):
+            if (i, j) != (1, 1):
+                beside = padded[i : i + level.shape[0], j : j + level.shape[1]]
+                greatest &= level >= slack * beside
+    greatest &= level > 10.0 ** (-_DEEPEST / 10.0) * level.max()
+    # Cells side by side that are equal are one place of a ring.
+    digits = np.round(np.log(np.maximum(level, 1e-300)), 8)
+    follows = greatest & np.roll(greatest, 1, axis=1) & (digits == np.roll(digits, 1, axis=1))
+    whole = follows.all(axis=1)
+    follows[whole, 0] = False
+    rows, columns = np.nonzero(greatest & ~follows)
+    strongest = np.argsort(-level[rows, columns], kind="stable")[:_MOST]
+    return rows[strongest], columns[strongest]
+
+
+def _climbed(
+    intensity: Callable[[Floats, Floats], Floats],
+    at: Floats,
+    steps: tuple[float, float],
+    half_space: bool,
+    times: int,
+) -> tuple[Floats, Floats]:
+    """Directions (n, 3) at the tops of the lobes that others belong to, and the intensity there (n,).
+
+    The best of a patch, then of ever finer ones round it, halved so many times.
+    """
+    level = np.zeros(len(at))
     offsets = np.linspace(-1.0, 1.0, 5)
     u, v = (x.ravel() for x in np.meshgrid(offsets, offsets))
     order = np.argsort(np.hypot(u, v), kind="stable")
-    while step > 1e-6:
-        t, p = (np.atleast_1d(x) for x in angles_of(at))
-        patch = at + step * (u[order, None] * theta_vectors(t, p) + v[order, None] * phi_vectors(p))
+    u, v = u[order], v[order]
+    step = np.broadcast_to(np.array(steps), (len(at), 2)).copy()
+    for _ in range(times):
+        t, p = angles_of(at)
+        one, two = theta_vectors(t, p), phi_vectors(p)
+        patch = at[:, None] + (step[:, :1] * u)[..., None] * one[:, None] + (step[:, 1:] * v)[..., None] * two[:, None]
         if half_space:
-            patch[:, 2] = np.maximum(patch[:, 2], 0.0)
-        patch /= np.linalg.norm(patch, axis=1)[:, None]
-        at = patch[_first_of_the_best(intensity(*angles_of(patch)))]
+            patch[..., 2] = np.maximum(patch[..., 2], 0.0)
+        patch /= np.linalg.norm(patch, axis=2)[..., None]
+        found = intensity(*(x.ravel() for x in angles_of(patch))).reshape(patch.shape[:2])
+        # Of values equal to rounding the one in the middle, so that nothing wanders along a ring.
+        best = (found >= found.max(axis=1, keepdims=True) * (1.0 - 1e-11)).argmax(axis=1)
+        rows = np.arange(len(at))
+        at, level = patch[rows, best], found[rows, best]
         step /= 2.0
-    t, p = angles_of(at)
-    return float(t), float(p)
+    return at, level
+
+
+def _distinct(at: Floats, level: Floats, intensity: Callable[[Floats, Floats], Floats], step: float) -> list[Lobe]:
+    """Lobes, the strongest first, each once: tops that lie together, or along a ridge between which it hardly falls."""
+    theta, phi = angles_of(at)
+    aside = np.minimum(phi, 2.0 * math.pi - phi)
+    # Those equal to rounding by least θ, then nearest to the x axis.
+    order = np.lexsort((phi, np.round(aside, 6), np.round(theta, 6), -np.round(np.log(level), 8)))
+    kept: list[int] = []
+    for i in order.tolist():
+        near = [k for k in kept if at[i] @ at[k] > math.cos(min(step, 0.1))]
+        if not near:
+            kept.append(i)
+    if len(kept) > 1:
+        strong = [i for i in kept[1:_RIDGES] if not _one_ridge(at[kept[0]], at[i], level[i], intensity)]
+        kept = [kept[0], *strong, *kept[_RIDGES:]]
+    return [Lobe(float(level[i]), float(theta[i]), float(phi[i])) for i in kept]
+
+
+def _one_ridge(main: Floats, other: Floats, level: float, intensity: Callable[[Floats, Floats], Floats]) -> bool:
+    """Whether the field between two lobes, by the shorter way round or by the cones round an axis, hardly falls."""
+    share = np.linspace(0.0, 1.0, 33)[1:-1]
+    angle = math.acos(float(np.clip(main @ other, -1.0, 1.0)))
+    ways = []
+    if 1e-6 < angle < math.pi - 1e-6:
+        great = (np.sin((1 - share) * angle)[:, None] * main + np.sin(share * angle)[:, None] * other) / math.sin(angle)
+        ways.append(great)
+    for axis in range(3):
+        # Round an axis, when both are at one angle from it.
+        if abs(main[axis] - other[axis]) < 1e-4:
+            one, two = ((axis + 1) % 3, (axis + 2) % 3)
+            radius = math.hypot(main[one], main[two])
+            begin, end = (math.atan2(x[two], x[one]) for x in (main, other))
+            turn = (end - begin + math.pi) % (2.0 * math.pi) - math.pi
+            along = begin + turn * share
+            cone = np.zeros((len(share), 3))
+            cone[:, axis] = main[axis]
+            cone[:, one], cone[:, two] = radius * np.cos(along), radius * np.sin(along)
+            ways.append(cone)
+    return any(intensity(*angles_of(way)).min() > level * 10.0 ** (-0.001) for way in ways)
 
 
 def _crossing(level: Level, inside: float, outside: float, value: float) -> float:
@@ -126,48 +240,48 @@ def beamwidth(level: Level, step: float, value: float) -> float | None:
 
 def side_lobes(level: Level, step: float) -> list[tuple[float, float]]:
     """Every maximum beside the lobe at angle 0: (dB, degrees), highest first."""
-    from scipy.optimize import minimize_scalar
-
-    count = 4 * math.ceil(math.pi / step)
-    along = np.linspace(-math.pi, math.pi, count, endpoint=False)
-    samples = np.nan_to_num(level(along), nan=-math.inf)
-    before, after = np.roll(samples, 1), np.roll(samples, -1)
+    along, samples = _round(level, step)
     # A rise of 0.01 dB over the neighbourhood's least makes a lobe; less is the rounding of an omnidirectional cut.
-    maxima = np.flatnonzero((samples >= before) & (samples > after) & (samples > -math.inf))
-    middle = count // 2
-    spacing = float(along[1] - along[0])
-    lobes = []
-    for i in maxima.tolist():
-        between = samples[min(i, middle) : max(i, middle) + 1].min()
-        if between < samples[i] - 0.01:
-            best = minimize_scalar(
-                lambda x: -float(np.nan_to_num(level(np.array([x]))[0], nan=-300.0)),
-                bounds=(float(along[i]) - spacing, float(along[i]) + spacing),
-                method="bounded",
-            )
-            lobes.append((-float(best.fun), math.degrees(best.x)))
-    return sorted(lobes, reverse=True)
+    known = np.nan_to_num(samples, nan=-math.inf)
+    maxima = np.flatnonzero((known >= np.roll(known, 1)) & (known > np.roll(known, -1)) & (known > -math.inf))
+    middle = len(along) // 2
+    # The least between each place and the middle.
+    before = np.minimum.accumulate(known[middle::-1])[::-1]
+    between = np.concatenate([before[:-1], np.minimum.accumulate(known[middle:])])
+    chosen = maxima[between[maxima] < known[maxima] - 0.01]
+    places, levels = _tops(level, along[chosen], float(along[1] - along[0]), 1.0)
+    return sorted(zip(levels.tolist(), np.degrees(places).tolist(), strict=True), reverse=True)
 
 
 def nulls(level: Level, step: float, depth: float) -> list[tuple[float, float]]:
     """Minima at least `depth` dB below the peak: (degrees, dB), nearest first."""
-    from scipy.optimize import minimize_scalar
+    along, samples = _round(level, step)
+    known = np.nan_to_num(samples, nan=math.inf)
+    minima = np.flatnonzero((known <= np.roll(known, 1)) & (known < np.roll(known, -1)))
+    places, levels = _tops(level, along[minima], float(along[1] - along[0]), -1.0)
+    found = zip(np.degrees(places).tolist(), levels.tolist(), strict=True)
+    return sorted((one for one in found if one[1] <= -depth), key=lambda null: abs(null[0]))
 
-    count = 4 * math.ceil(math.pi / step)
-    along = np.linspace(-math.pi, math.pi, count, endpoint=False)
-    samples = np.nan_to_num(level(along), nan=math.inf)
-    spacing = float(along[1] - along[0])
-    found = []
-    for i in np.flatnonzero((samples <= np.roll(samples, 1)) & (samples < np.roll(samples, -1))).tolist():
-        best = minimize_scalar(
-            lambda x: float(np.nan_to_num(level(np.array([x]))[0], nan=300.0)),
-            bounds=(float(along[i]) - spacing, float(along[i]) + spacing),
-            method="bounded",
-            options={"xatol": 1e-7},
-        )
-        if best.fun <= -depth:
-            found.append((math.degrees(float(best.x)), float(best.fun)))
-    return sorted(found, key=lambda null: abs(null[0]))
+
+def _round(level: Level, step: float) -> tuple[Floats, Floats]:
+    """Angles all round, and the level there."""
+    along = np.linspace(-math.pi, math.pi, 4 * math.ceil(math.pi / step), endpoint=False)
+    return along, level(along)
+
+
+def _tops(level: Level, places: Floats, step: float, sign: float) -> tuple[Floats, Floats]:
+    """Where the level is greatest (sign 1) or least (-1) within a step of each place, and what it is there."""
+    if not len(places):
+        return places, places
+    offsets = np.array([0.0, -0.5, 0.5, -1.0, 1.0])
+    for _ in range(26):
+        around = places[:, None] + step * offsets
+        found = sign * level(around.ravel()).reshape(around.shape)
+        best = np.nan_to_num(found, nan=-math.inf).argmax(axis=1)
+        rows = np.arange(len(places))
+        places, levels = around[rows, best], sign * found[rows, best]
+        step /= 2.0
+    return places, levels
 
 
 def cap(axis: Floats, half_angle: float, step: float) -> tuple[Floats, Floats]:

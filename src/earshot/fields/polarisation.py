@@ -50,7 +50,9 @@ def ludwig(
     """
     across = np.cross(boresight, along)
     directions = unit_vectors(theta, phi)
-    azimuth = np.arctan2(directions @ across, directions @ along)
+    aside, forth = directions @ across, directions @ along
+    # Right behind the beam every azimuth is as good, and rounding would choose one: take that of the wanted field.
+    azimuth = np.where(np.hypot(aside, forth) > 1e-9, np.arctan2(aside, forth), 0.0)
     polar = np.arccos(np.clip(directions @ boresight, -1.0, 1.0))
     field = e_theta[:, None] * theta_vectors(theta, phi) + e_phi[:, None] * phi_vectors(phi)
     # θ̂' and φ̂' of a frame whose pole is the boresight.

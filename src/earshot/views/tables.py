@@ -341,7 +341,7 @@ _WORDS = {
     "beamwidth_H_deg": "half-power beamwidth, H-plane",
     "side_lobe_E_dB": "side lobe level, E-plane",
     "side_lobe_H_dB": "side lobe level, H-plane",
-    "side_lobe_dB": "side lobe level",
+    "side_lobe_dB": "side lobe level, all directions",
     "pointing_deg": "pointing error",
     "plain_sum_dB": "power of the plain sum over the elements' own",
     "beamwidth_x_deg": "half-power beamwidth along u",

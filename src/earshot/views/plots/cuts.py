@@ -286,6 +286,22 @@ def multiples(
     return figure
 
 
+def _within_half_turns(curve: _Curve) -> tuple[Floats, Floats]:
+    """Angles from -180 to 180, on one axis with other cuts', and levels: a cut that goes beyond is cut open at 180."""
+    beyond = curve.angle > 180.0 + 1e-9
+    if not beyond.any():
+        return curve.angle, curve.level
+    first, last = curve.angle[~beyond], curve.angle[beyond] - 360.0
+    # What stands where it is cut open belongs to both ends.
+    seam = np.interp(180.0, curve.angle, curve.level)
+    ends = [np.concatenate([[-180.0], last, first, [180.0]]), [seam, *curve.level[beyond], *curve.level[~beyond], seam]]
+    angle, level = (np.asarray(x) for x in ends)
+    # A whole turn has its first direction twice.
+    return np.delete(angle, np.flatnonzero(np.diff(angle) < 1e-9)), np.delete(
+        level, np.flatnonzero(np.diff(angle) < 1e-9)
+    )
+
+
 def cartesian(
     field: Fields,
     *planes: str,
@@ -309,16 +325,8 @@ def cartesian(
         figure = sheet()
         axes = flat_axes(figure)
         for curve in curves:
-            # One axis for all: angles of an azimuth cut run from -180 to 180 like the others.
-            angle = (curve.angle + 180.0) % 360.0 - 180.0
-            order = np.argsort(angle, kind="stable")
-            axes.plot(
-                angle[order],
-                curve.level[order],
-                color=curve.colour,
-                linestyle=curve.dash,
-                label=curve.label,
-            )
+            angle, level = _within_half_turns(curve)
+            axes.plot(angle, level, color=curve.colour, linestyle=curve.dash, label=curve.label)
         axes.set_ylim(rim - span, rim)
         kinds = list(dict.fromkeys(c.kind for c in curves))
         least = 0 if kinds == ["elevation"] and all(f.half_space for f in fields) else -180
