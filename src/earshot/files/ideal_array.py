@@ -20,6 +20,7 @@ from ..arrays.trials import Trials, trials
 from ..arrays.weights import Weights
 from ..errors import UsageError
 from ..fields.far import FarField
+from ..units import engineering
 from .array_keys import FedBeam, Hardware, read_array, read_beam, read_element, read_hardware
 from .design_file import DesignFile, FileBuild, alone, medium_of
 
@@ -85,11 +86,11 @@ class IdealArray:
         )  # fmt: skip
 
 
-def ideal_array(file: DesignFile, frequency: float | None = None) -> IdealArray:
+def ideal_array(file: DesignFile, *frequencies: float) -> IdealArray:
     """The beams of a file's array without coupling; one with all elements alike when it names none.
 
     Each element sends what `array.element` says, or else what the file's antenna does alone, which is solved.
-    frequency: Hz, to look at all beams there instead, with the weights they have. Raises UsageError when the file has
+    frequencies: Hz, to look at all beams there instead, with the weights they have. Raises UsageError when the file has
     no array.
     """
     build = file.design.build
@@ -103,7 +104,8 @@ def ideal_array(file: DesignFile, frequency: float | None = None) -> IdealArray:
     texts.told()
     if not fed:
         fed = [FedBeam("in phase", Weights(np.ones(len(layout))), build.frequency, 1.0, ())]
-    at = [one.frequency if frequency is None else frequency for one in fed]
+    seen = [(one, hertz) for one in fed for hertz in frequencies or (one.frequency,)]
+    at = [hertz for _, hertz in seen]
     elements = (
         dict.fromkeys(at, read_element(texts, own.element, names))
         if own.element is not None
@@ -111,8 +113,12 @@ def ideal_array(file: DesignFile, frequency: float | None = None) -> IdealArray:
     )
     arrays = {hertz: Array(layout, element, file.title) for hertz, element in elements.items()}
     beams = tuple(
-        IdealBeam(one.name, arrays[hertz], one.weights, hertz, one.cuts) for one, hertz in zip(fed, at, strict=True)
-    )
+        IdealBeam(
+            f"{one.name} at {engineering(hertz, 'Hz', 6)}" if len(frequencies) > 1 else one.name,
+            arrays[hertz], one.weights, hertz, one.cuts,
+        )
+        for one, hertz in seen
+    )  # fmt: skip
     return IdealArray(file.title, beams, hardware)
 
 

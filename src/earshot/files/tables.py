@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Callable
+from itertools import product
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -23,11 +24,32 @@ if TYPE_CHECKING:
     import pandas as pd
 
 
-def network_table(network: Network) -> pd.DataFrame:
-    """Every port over frequency, one below the other."""
+_UNITS = {"S": "", "Y": "_S", "Z": "_ohm"}
+
+
+def network_table(network: Network, parameters: str = "S", form: str = "RI") -> pd.DataFrame:
+    """Every port over frequency, one below the other; of several ports, or of "Y" or "Z", the whole matrix with it.
+
+    A row has what comes out of its port from each port, such as S_from_feed, in two columns: real and imaginary part
+    (form "RI"), or size, in dB for "DB", and phase in degrees ("MA", "DB"). Raises UsageError for other words.
+    """
     import pandas as pd
 
+    for what, given, known in (("parameters", parameters, _UNITS), ("form", form, ("RI", "MA", "DB"))):
+        if given not in known:
+            raise UsageError(f"network table: {what} '{given}' is not one of {', '.join(known)}")
     frames = {port: network.to_frame(port) for port in network.ports}
+    matrix = {"S": network.s, "Y": network.y, "Z": network.z}[parameters]().values
+    if len(network.ports) > 1 or parameters != "S":
+        for (i, frame), (j, source) in product(enumerate(frames.values()), enumerate(network.ports)):
+            values, name = matrix[:, i, j], f"{parameters}_from_{source}"
+            size, unit = np.abs(values), _UNITS[parameters]
+            if form == "RI":
+                frame[f"{name}_re{unit}"], frame[f"{name}_im{unit}"] = values.real, values.imag
+            else:
+                level = 20.0 * np.log10(np.maximum(size, 1e-300))
+                frame[f"{name}_dB" if form == "DB" else f"{name}_size{unit}"] = level if form == "DB" else size
+                frame[f"{name}_deg"] = np.degrees(np.angle(values))
     return pd.concat(frames, names=["port"]).reset_index()
 
 
@@ -76,9 +98,9 @@ def write(result: Any, path: str | Path, *, parameters: str = "S", form: str = "
     """Write a result by the ending of the path. The file appears whole or not at all.
 
     .csv, .json: a `Network`, a pandas table or labelled samples such as a cut. .s1p, .s2p, ... and .ts: a network as
-    Touchstone 1 or 2, of parameters "S", "Y" or "Z" in the form "RI", "MA" or "DB". .nc: a `Solution`, to be opened
-    with `read_results`. .toml: a `Design`, as a design file. Raises UsageError for a result that the ending cannot
-    hold, RunError when the place cannot be written to.
+    Touchstone 1 or 2. Networks hold parameters "S", "Y" or "Z" in the form "RI", "MA" or "DB". .nc: a `Solution`, to be
+    opened with `read_results`. .toml: a `Design`, as a design file. Raises UsageError for a result that the ending
+    cannot hold, RunError when the place cannot be written to.
 
     >>> import pandas as pd
     >>> print(write(pd.DataFrame({"x": [1, 2]}), getfixture("tmp_path") / "x.csv").read_text())
@@ -105,7 +127,7 @@ def write(result: Any, path: str | Path, *, parameters: str = "S", form: str = "
             f"'{target.name}': {type(result).__name__} cannot be written there; tables and networks go to .csv and "
             ".json, networks to .s1p, .s2p, ... or .ts, a Solution to .nc, a Design to .toml"
         )
-    table = network_table(result) if isinstance(result, Network) else result
+    table = network_table(result, parameters, form) if isinstance(result, Network) else result
     table = table.to_frame() if isinstance(table, Evidence | Findings) else table
     if not hasattr(table, "reset_index"):
         raise UsageError(

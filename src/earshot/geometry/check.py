@@ -26,6 +26,7 @@ _WIDEST_GAP = 0.05
 _COARSEST = 20.0
 _THICKEST = 0.05
 _SMALLEST = 5e-4
+_FAR_TOO_SMALL = 1e-6
 
 
 def check(
@@ -326,7 +327,15 @@ def _sizes(antenna: Antenna, frequency: float, rule: MeshRule) -> Iterator[Findi
             f"the mesh is too coarse: {rule.per_wavelength:g} segments per wavelength at {frequency / 1e6:g} MHz",
             f"use at least {_COARSEST:g}; {MeshRule().per_wavelength:g} unless given",
         )
-    if antenna.size < _SMALLEST * wave:
+    if antenna.size < _FAR_TOO_SMALL * wave:
+        yield Finding(
+            "stop",
+            antenna.name,
+            f"the antenna is {antenna.size:.3g} m across, {antenna.size / wave:.1g} wavelengths at {frequency:.4g} Hz: "
+            f"below {_FAR_TOO_SMALL:g} nothing of it radiates that could be told from rounding",
+            "check the frequency's unit: MHz are millions, mHz thousandths",
+        )
+    elif antenna.size < _SMALLEST * wave:
         yield Finding(
             "warn",
             antenna.name,

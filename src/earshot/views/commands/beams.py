@@ -31,9 +31,12 @@ Out = Annotated[
     typer.Option("--out", "-o", metavar="FOLDER", help="Draw the beams there, and write the elements' weights."),
 ]
 At = Annotated[
-    str | None,
-    typer.Option("--frequency", "-f", metavar="F", help="Look at the beams here instead, with the weights they have."),
-]
+    list[str] | None,
+    typer.Option(
+        "--frequency", "-f", metavar="F",
+        help="Look at the beams here instead, with the weights they have; may be repeated.",
+    ),
+]  # fmt: skip
 
 
 def beams(
@@ -53,7 +56,7 @@ def beams(
     known_format(ending)
     file = load(path, sets)
     with progress():
-        array = ideal_array(file, None if frequency is None else units.frequency(frequency))
+        array = ideal_array(file, *(units.frequency(f) for f in dict.fromkeys(frequency or [])))
         tried = {b.name: array.trials(b) for b in array.beams}
         link = array.link(array.beams[0])
     if out is not None:

@@ -32,12 +32,15 @@ Target = Annotated[
         metavar="FILE", help="Where to: .s1p, .s2p, ..., .ts, .csv, .json, .nc, .vtu, .toml.", show_default=False
     ),
 ]
-Parameters = Annotated[str, typer.Option("--parameters", help="What Touchstone holds: S, Y or Z.")]
-Form = Annotated[str, typer.Option("--form", help="How Touchstone holds it: RI, MA or DB.")]
+Parameters = Annotated[str, typer.Option("--parameters", help="What of the network: S, Y or Z.")]
+Form = Annotated[str, typer.Option("--form", help="How it is written: RI, MA or DB.")]
 References = Annotated[
     list[str] | None,
     typer.Option("--reference", metavar="OHM", help="Refer every port to this, or each to its own; such as '75 ohm'."),
 ]
+
+
+ENDINGS = (".csv", ".json", ".nc", ".vtu", ".toml")
 
 
 def export(
@@ -56,6 +59,12 @@ def export(
     A design is solved first, and said so, unless only its file is wanted; results and curves are not.
     """
     ending = target.suffix.lower()
+    if ending not in ENDINGS and not is_touchstone(target):
+        raise UsageError(f"'{target.name}': the ending is none of .s1p, .s2p, ..., .ts, {', '.join(ENDINGS)}")
+    for option, given, known in (("--parameters", parameters, "SYZ"), ("--form", form, ("RI", "MA", "DB"))):
+        if given not in known:
+            raise UsageError(f"{option} {given} is not one of {', '.join(known)}")
+    ohms = [units.read(text, "resistance", what="--reference") for text in references or []]
     if ending == ".toml":
         written = write(_design(path, sets).design, target)
     elif ending == ".nc":
@@ -67,9 +76,8 @@ def export(
         written = write_vtk(opened(path, sets, frequency).cases[0].driven.flow, target)
     else:
         network = _network(path, sets, frequency)
-        ohms = [units.read(text, "resistance", what="--reference") for text in references or []]
-        given = network.referred_to(*ohms) if ohms else network
-        written = write(given, target, parameters=parameters, form=form)
+        network = network.referred_to(*ohms) if ohms else network
+        written = write(network, target, parameters=parameters, form=form)
     if json:
         show_json({"file": str(written)})
     else:

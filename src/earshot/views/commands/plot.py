@@ -139,6 +139,11 @@ def waves_of(result: Run) -> Weights:
 def scan_figure(result: Run, plots: Any) -> Any:
     """The match against scan, from the beam of the first case towards the axis the elements are spread over most."""
     of = solved_array(result)
+    if (np.abs(waves_of(result).values) > 0.0).sum() < 2:
+        raise UsageError(
+            f"scan: case '{result.cases[0].case.name}' drives one port alone, and one is not scanned: drive the others "
+            "too, in a case of their own"
+        )
     facing, along = facing_of(of.layout, result.cases[0].field.peak)
     table = of.scan(Weights(np.abs(waves_of(result).values)), facing=facing, along=along)
     return plots.scan(
@@ -235,6 +240,7 @@ def figures_for(result: Run) -> list[str]:
     missing |= set() if antenna.sheets else {"surface", "animation"}
     missing |= set() if antenna.medium.has_plane and not printed else {"along-ground"}
     missing |= set() if len(antenna.ports) > 1 else {"layout", "beam-map", "coupling", "scan"}
+    missing |= set() if len(result.cases[0].driven.driven) > 1 else {"scan"}
     own = build.table.array if isinstance(build, FileBuild) else None
     of_beams = own is not None and result.cases[0].case.name in own.beam
     missing |= set() if of_beams else {"ideal"}

@@ -23,6 +23,7 @@ from ...files.atomic import Written, stem_of
 from ...files.design_file import DesignFile
 from ...files.results import Saved, is_results, read_saved, write_results
 from ...files.tables import network_table, records, write
+from ...network.sources import watts
 from ...units import engineering
 from ..tables import (
     band_tables,
@@ -152,7 +153,7 @@ def _reopened(saved: Saved, name: str, frequencies: list[float] | None) -> Run:
 
     cases = tuple(
         replace(case, frequencies=kept(frequencies or case.frequencies))
-        for case in saved.file.cases or _lone_case(saved.file)
+        for case in saved.file.cases or _first_case(saved.file, name)
     )
     values = pd.DataFrame(
         [(n, v["si"], v["kind"], v["written"]) for n, v in saved.values.items()],
@@ -181,6 +182,16 @@ def _lone_case(file: DesignFile) -> tuple[Case, ...]:
         )
     assert file.design.frequency is not None
     return (Case("1 W available", {}, (file.design.frequency,)),)
+
+
+def _first_case(file: DesignFile, name: str) -> tuple[Case, ...]:
+    """Of several ports that no case drives, the first alone, and a word about it."""
+    ports = file.design.antenna.ports
+    if len(ports) == 1:
+        return _lone_case(file)
+    complain(f"note: no case of {name} says how its ports are driven: this drives port '{ports[0].name}' alone")
+    assert file.design.frequency is not None
+    return (Case(f"{ports[0].name} alone", {ports[0].name: watts(1.0)}, (file.design.frequency,)),)
 
 
 def tables(result: Run) -> Iterator[Any]:

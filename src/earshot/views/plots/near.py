@@ -129,7 +129,9 @@ def figures(table: pd.DataFrame, *names: str, label: str = "") -> Figure:
         axes = flat_axes(figure)
         for name in chosen:
             drawn = table[name].dropna()
-            axes.plot(np.asarray(drawn.index, float) / 1e6, drawn.to_numpy(float), marker="o", markersize=4, label=name)
+            # A dozen frequencies, as they were solved: what lies between is not known, so nothing joins them.
+            places = np.asarray(drawn.index, float) / 1e6
+            axes.plot(places, drawn.to_numpy(float), marker="o", markersize=6, linestyle="none", label=name)
         axes.set_xlabel("frequency, MHz")
         axes.set_ylabel("dBi, dB or degrees, as each figure is")
         legend_above(axes)
