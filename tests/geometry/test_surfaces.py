@@ -266,3 +266,62 @@ def test_editing_antennas_with_sheets():
     port = turned.ports[0]
     assert (port.at, port.gap) == (pytest.approx((0, 0, 2)), 0.02)
     assert port.across == pytest.approx((0, 1, 0), abs=1e-12)
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_shapes_that_abut_but_for_rounding_are_one_in_any_order(seed):
+    random = np.random.default_rng(seed)
+    # A row of strips side by side, by lengths that no binary fraction holds, anywhere and turned any way.
+    widths = np.round(random.uniform(0.1, 0.9, 5), 1) * 10.0 ** random.integers(-4, 1)
+    depth = float(random.uniform(0.3, 1) * widths.sum())
+    edges = np.concatenate([[0.0], np.cumsum(widths)]) + float(random.normal())
+    axis = random.normal(size=3)
+    axis = axis / np.linalg.norm(axis)
+    probe = es.plate(1, 1, axis=axis.tolist())
+    strips = [
+        es.plate(w, depth, centre=(probe.axes[:, 0] * (a + b) / 2).tolist(), axis=axis.tolist())
+        for w, a, b in zip(widths, edges[:-1], edges[1:], strict=True)
+    ]
+    order = random.permutation(5)
+    whole = strips[order[0]]
+    for n in order[1:]:
+        whole = whole + strips[n]
+    assert not whole.apart
+    assert whole.outline.area == pytest.approx(depth * widths.sum(), rel=1e-9)
+    assert whole.outline.geom_type == "Polygon"
+    assert not list(whole.outline.interiors)
+
+
+def test_pieces_that_never_touch_are_no_sheet():
+    apart = es.plate(1, 1) + es.plate(1, 1, centre=(3, 0, 0))
+    with pytest.raises(es.UsageError, match="in 2 pieces that do not touch"):
+        es.Sheet("two", apart)
+    assert es.Sheet("one", apart + es.plate(2, 0.1, centre=(1.5, 0, 0))).surface.outline.area > 2.0
+
+
+@pytest.mark.parametrize("part", range(10))
+def test_no_mesh_hangs_on_where_a_rounding_border_falls(part):
+    """Fifty strips each, of one shape at random sizes and places: a graded grid for all, of as many triangles."""
+    random = np.random.default_rng(part)
+    for _ in range(50):
+        size = 10.0 ** random.uniform(-3, 2)
+        centre = (random.normal(size=3) * size * random.choice([0.0, 0.1, 1.0, 10.0])).tolist()
+        port = es.Port("f", "p", centre, 0.01 * size, across="x")
+        strip = es.Sheet("p", es.plate(0.47 * size, 0.02 * size, centre=centre))
+        antenna = es.Antenna("t", (), [port], sheets=[strip])
+        if random.random() < 0.5:
+            antenna = antenna.rotated(float(random.uniform(0, 6)), random.normal(size=3).tolist())
+        assert len(sheet_mesh(antenna, size, MeshRule())) == 224
+
+
+@pytest.mark.parametrize("part", range(4))
+def test_equal_longest_edges_are_halved_alike_at_any_size(part):
+    random = np.random.default_rng(part)
+    counts = set()
+    for _ in range(12):
+        size = 10.0 ** random.uniform(-3, 2)
+        wire = es.Wire("w", [(0.1 * size, 0.13 * size, 0), (0.1 * size, 0.13 * size, 0.2 * size)], radius=1e-3 * size)
+        antenna = es.Antenna("t", [wire], [es.Port("f", "w", at=0)], sheets=[es.Sheet("p", es.plate(size, 0.8 * size))])
+        turned = antenna.rotated(float(random.uniform(0, 6)), random.normal(size=3).tolist())
+        counts.add(len(sheet_mesh(turned.moved(random.normal(size=3).tolist()), size, MeshRule())))
+    assert len(counts) == 1

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from .. import units
 from ..errors import UsageError
 from ..fields.currents import Currents
+from ..geometry.mesh import joined_points
 from ..geometry.surfaces import Surface, triangles
 from .atomic import write_atomically
 from .reading import LARGEST_TABLE, read_bytes
@@ -49,8 +50,10 @@ def read_triangles(path: str | Path, unit: str = "m") -> Surface:
     size = float(np.ptp(points[faces], axis=(0, 1)).max())
     if not size > 0.0:
         raise UsageError(f"'{place.name}' holds triangles without an area only")
-    _, first, numbers = np.unique(np.round(points / (1e-7 * size)), axis=0, return_index=True, return_inverse=True)
-    corners = numbers.ravel()[faces]
+    used, own = np.unique(faces, return_inverse=True)
+    numbers = joined_points(points[used], 1e-7 * size)
+    _, first = np.unique(numbers, return_index=True)
+    points, corners = points[used], numbers[own.reshape(-1, 3)]
     whole = (corners != np.roll(corners, 1, axis=1)).all(axis=1)
     return triangles(points[first] * scale, corners[whole])
 

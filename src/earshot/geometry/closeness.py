@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from .antenna import Antenna
 from .findings import Finding
-from .mesh import joint_reach
+from .mesh import joined_points, joint_reach
 from .pieces import Floats, Pieces, as_place, words_for
 
 Ints = NDArray[np.int64]
@@ -67,12 +67,12 @@ def closeness(antenna: Antenna, pieces: Pieces) -> Iterator[Finding]:
 
 def duplicates(antenna: Antenna) -> list[Finding]:
     """Wires through the very same points as an earlier one, in the same order or the other way."""
-    seen: dict[tuple[tuple[float, ...], ...], str] = {}
+    seen: dict[tuple[int, ...], str] = {}
     found = []
-    reach = joint_reach(antenna)
-    for wire in antenna.wires:
-        # Adding zero makes -0.0 the 0.0 that it is.
-        way = tuple(map(tuple, np.round(wire.corners / reach) + 0.0))
+    ends = np.cumsum([0, *(len(w.corners) for w in antenna.wires)])
+    numbers = joined_points(np.concatenate([w.corners for w in antenna.wires]), joint_reach(antenna))
+    for wire, start, stop in zip(antenna.wires, ends[:-1], ends[1:], strict=True):
+        way = tuple(numbers[start:stop].tolist())
         first = seen.setdefault(min(way, way[::-1]), wire.name)
         if first != wire.name:
             says = f"wire '{wire.name}' runs through the same points as '{first}'"

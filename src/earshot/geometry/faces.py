@@ -374,13 +374,14 @@ def _grid_cuts(face: Face, chains: Sequence[Floats], tolerance: float) -> tuple[
     low_x, low_y, high_x, high_y = face.area.bounds
     cuts: list[Floats] = []
     for axis, (low, high), ends in ((0, (low_x, high_x), (low_y, high_y)), (1, (low_y, high_y), (low_x, high_x))):
-        along: dict[float, list[float]] = defaultdict(list)
-        for chain in chains:
-            if np.ptp(chain[:, 1 - axis]) <= 2 * tolerance:
-                along[round(float(chain[0, 1 - axis]) / tolerance / 8)] += chain[:, axis].tolist()
-        rows = [_distinct(np.array(values), tolerance) for values in along.values()]
-        edges = [round(e / tolerance / 8) for e in ends]
-        if not all(any(abs(key - e) <= 1 for key in along) for e in edges):
+        own = [chain for chain in chains if np.ptp(chain[:, 1 - axis]) <= 2 * tolerance]
+        levels = np.array([float(chain[0, 1 - axis]) for chain in own])
+        # Chains as level with one another, to the next one's distance, are one row.
+        order = np.argsort(levels, kind="stable")
+        breaks = np.flatnonzero(np.diff(levels[order]) > 4 * tolerance) + 1
+        groups = [group for group in np.split(order, breaks) if len(group)]
+        rows = [_distinct(np.concatenate([own[i][:, axis] for i in group]), tolerance) for group in groups]
+        if not all(len(levels) and np.abs(levels - e).min() <= 8 * tolerance for e in ends):
             return None
         first = rows[0]
         if any(len(r) != len(first) or np.abs(r - first).max() > 4 * tolerance for r in rows):

@@ -71,7 +71,10 @@ class Triangles:
 
     def _longest(self, triangle: int) -> Edge:
         # A tie is broken by the numbers, so that both sides of an edge see it alike.
-        return max(self._edges(triangle), key=lambda e: (round(self.length(e), 12), e))
+        edges = self._edges(triangle)
+        most = (1.0 - 1e-9) * max(self.length(e) for e in edges)
+        # Of those as long, to rounding, the one of the highest number: both its triangles choose it.
+        return max(e for e in edges if self.length(e) >= most)
 
     def divide(self, wanted: Callable[[Floats, Ints], Floats], rounds: int = 60) -> None:
         """Halve longest edges until every one is no longer than wanted at its middle, on its sheet (Rivara 1984)."""

@@ -203,7 +203,9 @@ def _feet_off_axis(antenna: Antenna, sheet: Sheet) -> tuple[tuple[float, ...], f
     off = local[(rho > 0.02 * size) & (rho < 0.48 * size)]
     if not len(off):
         return (), 0.0
-    return tuple(np.unique(np.round(np.hypot(off[:, 0], off[:, 1]), 12)).tolist()), math.atan2(off[0, 1], off[0, 0])
+    radii = np.sort(np.hypot(off[:, 0], off[:, 1]))
+    radii = radii[np.concatenate([[True], np.diff(radii) > 1e-9 * size])]
+    return tuple(radii.tolist()), math.atan2(off[0, 1], off[0, 0])
 
 
 def _joined(

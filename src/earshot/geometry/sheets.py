@@ -51,6 +51,11 @@ class Sheet:
         place = f"sheet '{named(name, 'sheet')}'"
         if not isinstance(surface, Surface):
             raise UsageError(f"{place}: {surface!r} is not a surface; make one with plate(), disk(), polygon() ...")
+        if surface.apart:
+            raise UsageError(
+                f"{place}: its surface is in {1 + len(surface.apart)} pieces that do not touch: add what joins them, "
+                "or make a sheet of each"
+            )
         metres = None if thickness is None else units.length(thickness, f"{place}, thickness")
         if metres is not None and not metres > 0.0:
             raise UsageError(f"{place}: thickness {thickness} is not above zero; leave it out for many skin depths")

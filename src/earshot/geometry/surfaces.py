@@ -30,7 +30,8 @@ class Surface:
 
     kind: which shape. sizes: its lengths, metres, in the order of its maker. ends: of a cylinder or box, which are
     closed. rings: the outlines of a polygon, the outer one first, or the corners of triangles. triangles: three corner
-    numbers each. origin, frame: a local point p is at origin + frame @ p.
+    numbers each. origin, frame: a local point p is at origin + frame @ p. apart: what was added and does not touch it
+    yet; a sheet takes none.
 
     Flat surfaces in one plane combine: `one + two`, `one - two`, `one & two`.
     """
@@ -42,6 +43,7 @@ class Surface:
     ends: str = ""
     rings: tuple[Any, ...] = ()
     triangles: tuple[tuple[int, int, int], ...] = ()
+    apart: tuple[Surface, ...] = ()
 
     @property
     def axes(self) -> Floats:
@@ -94,7 +96,8 @@ class Surface:
         raise UsageError(f"a {self.kind} is not flat; only {', '.join(FLAT)} can be combined")
 
     def _combined(self, other: Surface, how: str) -> Surface:
-        from shapely import transform
+        """One piece of this surface and one of another's."""
+        from shapely import snap, transform
 
         here = other.to_space(np.eye(4, 3, k=-1))
         local = self.to_local(here)
@@ -102,7 +105,14 @@ class Surface:
         if np.ptp(local[:3, 2]) > 1e-9 * np.ptp(local) or abs(local[0, 2]) > 1e-9 * max(*self.sizes, 1e-12):
             raise UsageError(f"the {self.kind} and the {other.kind} do not lie in one plane: move one")
         moved = transform(outline, lambda xy: local[0, :2] + xy @ (local[1:3, :2] - local[0, :2]))
-        area = {"+": self.outline.union, "-": self.outline.difference, "&": self.outline.intersection}[how](moved)
+        # Corners and edges that meet but for rounding are made to meet.
+        low_x, low_y, high_x, high_y = self.outline.union(moved).bounds
+        close = 1e-10 * math.hypot(high_x - low_x, high_y - low_y)
+        moved = snap(moved, self.outline, close)
+        own = snap(self.outline, moved, close)
+        area = {"+": own.union, "-": own.difference, "&": own.intersection}[how](moved)
+        if how == "+" and area.geom_type == "MultiPolygon":
+            return replace(self, apart=(*self.apart, other))
         if area.geom_type != "Polygon" or area.is_empty:
             found = "nothing" if area.is_empty else "several pieces"
             raise UsageError(f"{self.kind} {how} {other.kind} leaves {found}; a surface is one piece")
@@ -111,13 +121,28 @@ class Surface:
         return Surface("polygon", (size,), self.origin, self.frame, rings=tuple(rings))
 
     def __add__(self, other: Surface) -> Surface:
-        return self._combined(other, "+")
+        # In whatever order pieces are added, those that touch are joined when the last between them has come.
+        whole, pieces = replace(self, apart=()), [*self.apart, replace(other, apart=()), *other.apart]
+        while True:
+            for n, piece in enumerate(pieces):
+                joined = whole._combined(piece, "+")
+                if not joined.apart:
+                    whole = joined
+                    del pieces[n]
+                    break
+            else:
+                return replace(whole, apart=tuple(pieces))
 
     def __sub__(self, other: Surface) -> Surface:
-        return self._combined(other, "-")
+        return self._in_one_piece("-")._combined(other._in_one_piece("-"), "-")
 
     def __and__(self, other: Surface) -> Surface:
-        return self._combined(other, "&")
+        return self._in_one_piece("&")._combined(other._in_one_piece("&"), "&")
+
+    def _in_one_piece(self, how: str) -> Surface:
+        if self.apart:
+            raise UsageError(f"{self.kind} {how} ...: it is in {1 + len(self.apart)} pieces: add what joins them first")
+        return self
 
     @property
     def corners(self) -> Floats:
