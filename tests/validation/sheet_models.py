@@ -120,18 +120,18 @@ def revolved(profile, chords=24, wide=math.inf):
     return es.triangles(np.concatenate(corners), faces)
 
 
-def on_ringed_disk(radius, step=0.08, rim=0.004, thin=0.001):
-    """A disk in rings that widen from the mast by half each, and towards the rim by 1.8."""
-    rings = [0.0, 3 * thin]
+def on_ringed_disk(radius, step=0.06, rim=0.004, thin=0.001):
+    """A disk in rings that widen from the mast by 0.3 each, and towards the rim by 1.8."""
+    rings = [0.0, 2 * thin]
     while rings[-1] < radius:
-        rings.append(rings[-1] + min(1.5 * (rings[-1] - rings[-2]), step))
+        rings.append(rings[-1] + min(1.3 * (rings[-1] - rings[-2]), step))
     edges = list(itertools.takewhile(lambda e: e < 1.8 * step, (rim * 1.8**i for i in range(20))))
     inner = radius - np.cumsum(edges)
     rings = [r for r in rings if r < inner[-1] - 0.4 * edges[-1]]
     surface = revolved([(r, 0.0) for r in (*rings, *inner[::-1], radius)], chords=36, wide=0.8)
     mast = es.Wire("mast", [(0, 0, 0), (0, 0, 0.235)], radius=thin)
     return es.Antenna(
-        "rings", [mast], [es.Port("feed", "mast", at=0, gap=3 * thin)], sheets=[es.Sheet("disk", surface)]
+        "rings", [mast], [es.Port("feed", "mast", at=0, gap=6 * thin)], sheets=[es.Sheet("disk", surface)]
     )
 
 

@@ -157,18 +157,21 @@ def resonance_alone():
 def test_coupling(case):
     p = CASES[f"{case}_Z21"]["parameters"]
     antenna = pair(p["dx"] * 1e-3, p["dy"] * 1e-3)
-    # As far above the patch's resonance as the reference is above its own, at its peak of R: a probe without attachment
-    # moves that peak by 1.7 MHz, ours by 0.2, and the phase of Z21 turns with 2Q times such differences.
-    above = p["f"] / CASES[f"{p['id']}_f"]["value"]
-    network = es.solve(antenna, above * resonance_alone()).network
-    z = network.z().values[0]
+    # At our own frequency of greatest R11, as the reference is at its own: a probe without attachment moves that peak by
+    # 1.7 MHz, ours by 0.2, and the phase of Z21 turns with 2Q times such differences.
+    around = resonance_alone()
+    band = es.band(0.994 * around, 1.006 * around, 601)
+    matrices = es.solve(antenna, band).network.z().values
+    best = int(matrices[:, 0, 0].real.argmax())
+    assert 0 < best < 600
+    z = matrices[best]
     want = complex(*CASES[f"{case}_Z21"]["value"])
-    agrees(f"{case} |Z21|", abs(z[1, 0]), abs(want), 0.1 * abs(want))
-    agrees(f"{case} Z21", z[1, 0], want, 0.1 * abs(want))
+    agrees(f"{case} |Z21|", abs(z[1, 0]), abs(want), 0.05 * abs(want))
+    agrees(f"{case} Z21", z[1, 0], want, 0.05 * abs(want))
     # S21 with the reactance of both ports tuned out.
     tuned = z - 1j * np.diag(np.diag(z).imag)
     s = (tuned - 50 * np.eye(2)) @ np.linalg.inv(tuned + 50 * np.eye(2))
-    agrees(f"{case} S21, dB", 20 * np.log10(abs(s[1, 0])), CASES[f"{case}_S21"]["value"][0], 0.7)
+    agrees(f"{case} S21, dB", 20 * np.log10(abs(s[1, 0])), CASES[f"{case}_S21"]["value"][0], 0.5)
 
 
 @pytest.mark.parametrize(("permittivity", "ratio"), [(2.2, 3), (4.4, 2)])
