@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ..geometry.antenna import Antenna
 from ..geometry.circuit_parts import Line
-from ..network.circuit import Circuit, LineEnd
+from ..network.circuit import Circuit, LineEnd, Parts
 from ..network.elements import Impedance
 
 Complexes = NDArray[np.complex128]
@@ -31,12 +31,13 @@ def circuit_of(antenna: Antenna) -> Circuit:
     return Circuit(len(antenna.ports), len(antenna.gaps), tuple(closings), tuple(lines))
 
 
-def closed_admittance(circuit: Circuit, frequencies: NDArray[np.float64], admittance: Complexes) -> Complexes:
-    """Port admittances (n, ports, ports) from those between all gaps (n, gaps, gaps)."""
+def closed_admittance(
+    circuit: Circuit, frequencies: NDArray[np.float64], admittance: Complexes, parts: Parts | None = None
+) -> Complexes:
+    """Port admittances (n, ports, ports) from those between all gaps (n, gaps, gaps). parts: of the circuit there."""
     if circuit.trivial:
         return admittance
-    spreads = [circuit.spread(y, float(f)) for f, y in zip(frequencies, admittance, strict=True)]
-    return np.array([circuit.closed(y, spread) for y, spread in zip(admittance, spreads, strict=True)])
+    return circuit.closed(admittance, circuit.spread_over(admittance, parts or circuit.at(frequencies)))
 
 
 def absorbed(antenna: Antenna, circuit: Circuit, frequency: float, nodes: Complexes) -> Iterator[tuple[str, float]]:

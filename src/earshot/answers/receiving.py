@@ -113,7 +113,7 @@ def receive(
         raise UsageError(f"antenna '{antenna.name}': its terminations leave no finite answer; change one a little")
     count = len(antenna.ports)
     # Into the port, as for a drive: what the antenna and the lines there draw, the wave's share included.
-    currents = injected + closed.drawn(one.response.admittance[0], nodes)
+    currents = injected + closed.drawn(one.response.admittance[0], nodes[:, None])[:, 0]
     flow = currents_of(antenna, basis, coefficients, hertz)
     return Received(antenna, wave, flow, voltages[:count], currents[:count])
 

@@ -19,9 +19,11 @@ from ..geometry.mesh import MeshRule, WireMesh
 from ..geometry.parts import Port
 from ..geometry.sheet_mesh import SheetMesh
 from ..moments.basis import Basis, antenna_basis
+from ..moments.ports import gap_vectors
 from ..moments.response import Response, respond
 from ..moments.sheet_terms import sheet_losses
 from ..moments.wire_terms import wire_losses
+from ..network.circuit import Parts
 from ..network.curves import Spans
 from ..network.elements import Impedance, impedance
 from ..network.network import Network, scattering
@@ -197,7 +199,7 @@ class Solution:
             *absorbed(self.antenna, circuit, hertz, nodes),
         )
         loads = slice(circuit.ports, circuit.ports + len(self.antenna.loads))
-        through = -circuit.drawn(admittance, nodes)[loads]
+        through = -circuit.drawn(admittance, nodes[:, None])[loads, 0]
         return Driven(self.antenna, flow, voltages, currents, tuple(given), taken, nodes[loads], through)
 
     def run(self, *cases: Case) -> dict[str, tuple[Driven, ...]]:
@@ -308,10 +310,15 @@ def _scattering(
     """From gap admittances (n, gaps²) at n frequencies to what a band's tolerance is about: S matrices (n, ports²)."""
     references, count = np.array([p.reference for p in antenna.ports]), len(antenna.gaps)
     circuit = circuit_of(antenna)
+    known: dict[bytes, Parts] = {}
 
     def measure(frequencies: NDArray[np.float64], admittance: NDArray[np.complex128]) -> NDArray[np.complex128]:
         square = admittance.reshape(-1, count, count)
-        ports = closed_admittance(circuit, frequencies, square)
+        # The same band is looked at again and again.
+        key = frequencies.tobytes()
+        if key not in known:
+            known[key] = circuit.at(frequencies)
+        ports = closed_admittance(circuit, frequencies, square, known[key])
         return scattering(ports, references).reshape(len(square), -1)
 
     return measure
@@ -319,14 +326,14 @@ def _scattering(
 
 def solved(antenna: Antenna, basis: Basis, wanted: Wanted, rule: MeshRule, record: Record | None = None) -> Solution:
     """Solve on a given basis at single frequencies and over bands, without looking at the model first."""
-    record = record or Record()
+    record, vectors = record or Record(), gap_vectors(antenna, basis)
     samples: dict[float, tuple[NDArray[np.complex128], NDArray[np.complex128]]] = {}
 
     def sample(hertz: float) -> NDArray[np.complex128]:
         if hertz not in samples:
             done = f", {len(samples)} done" if samples else ""
             report(f"solving {antenna.name} at {units.engineering(hertz, 'Hz', 6)}, {basis.size} unknowns{done}")
-            samples[hertz] = respond(antenna, basis, hertz, record)
+            samples[hertz] = respond(antenna, basis, hertz, record, vectors)
         return samples[hertz][1].ravel()
 
     points = {float(f): sample(float(f)) for f in wanted.single}

@@ -43,7 +43,7 @@ class MeshRule:
 
     per_wavelength: float = 80.0
     growth: float | None = 0.5
-    finest: float = 0.1
+    finest: float = 0.02
     port_share: float = 4.0
     least: float = 16.0
     sheets_per_wavelength: float = 10.0

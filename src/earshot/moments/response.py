@@ -110,10 +110,17 @@ def solved_for(
 
 
 def respond(
-    antenna: Antenna, basis: Basis, frequency: float, record: Record | None = None
+    antenna: Antenna,
+    basis: Basis,
+    frequency: float,
+    record: Record | None = None,
+    vectors: NDArray[np.float64] | None = None,
 ) -> tuple[Complexes, Complexes]:
-    """Coefficients (gaps, functions) and admittance (gaps, gaps) at one frequency; raises RunError as `solved_for`."""
-    vectors = gap_vectors(antenna, basis)
+    """Coefficients (gaps, functions) and admittance (gaps, gaps) at one frequency; raises RunError as `solved_for`.
+
+    vectors: the gaps' fields, tested, which are the same at every frequency.
+    """
+    vectors = gap_vectors(antenna, basis) if vectors is None else vectors
     coefficients = solved_for(antenna, basis, frequency, vectors.astype(complex), record)
     admittance = vectors.T @ coefficients
     return np.ascontiguousarray(coefficients.T), 0.5 * (admittance + admittance.T)

@@ -22,6 +22,7 @@ from numpy.typing import NDArray
 from ..errors import RunError
 from .elements import Impedance, LineType
 
+Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
 
@@ -34,6 +35,15 @@ class LineEnd:
     kind: LineType
     length: float
     crossed: bool
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Parts:
+    """A circuit's parts at frequencies (n,), Hz: ohms (n, closings), infinite for open; e^{-γl} of lines (n, lines)."""
+
+    frequencies: Floats
+    ohms: Complexes
+    passed: Complexes
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,79 +63,93 @@ class Circuit:
         """Whether there is nothing but ports."""
         return not self.closings and not self.lines
 
-    def _equations(self, admittance: Complexes, frequency: float) -> tuple[Complexes, Complexes]:
-        """Rows (free nodes + line equations, nodes + line ends) that are zero; weights of a current at each node."""
+    def at(self, frequencies: Floats) -> Parts:
+        """What its parts are at frequencies (n,), Hz."""
+        ohms = [[complex(math.inf) if z is None else z.at(f) for z in self.closings] for f in frequencies.tolist()]
+        passed = [[cmath.exp(-x.kind.propagation(f) * x.length) for x in self.lines] for f in frequencies.tolist()]
+        shape = len(frequencies)
+        return Parts(
+            frequencies, np.array(ohms, complex).reshape(shape, -1), np.array(passed, complex).reshape(shape, -1)
+        )
+
+    def _equations(self, admittance: Complexes, parts: Parts) -> tuple[Complexes, Complexes]:
+        """Rows (n, free nodes + line equations, nodes + line ends) that are zero; weights (n, free nodes) of a current
+        at each node. admittance (n, gaps, gaps).
+        """  # fmt: skip
         nodes, ends = self.ports + len(self.closings), 2 * len(self.lines)
-        drawn = np.zeros((nodes, nodes + ends), complex)
-        drawn[: self.gaps, : self.gaps] = admittance
+        count = len(admittance)
+        drawn = np.zeros((count, nodes, nodes + ends), complex)
+        drawn[:, : self.gaps, : self.gaps] = admittance
         for i, line in enumerate(self.lines):
-            drawn[line.one, nodes + 2 * i] += 1.0
-            drawn[line.two, nodes + 2 * i + 1] += 1.0
-        rows = np.zeros((len(self.closings) + ends, nodes + ends), complex)
-        weights = np.ones(len(self.closings), complex)
-        for n, closing in enumerate(self.closings):
-            ohms = complex(math.inf) if closing is None else closing.at(frequency)
-            rows[n] = drawn[self.ports + n]
-            if cmath.isfinite(ohms):
-                weights[n] = ohms
-                rows[n] *= ohms
-                rows[n, self.ports + n] += 1.0
+            drawn[:, line.one, nodes + 2 * i] += 1.0
+            drawn[:, line.two, nodes + 2 * i + 1] += 1.0
+        rows = np.zeros((count, len(self.closings) + ends, nodes + ends), complex)
+        closed = np.isfinite(parts.ohms)
+        weights = np.where(closed, parts.ohms, 1.0)
+        for n in range(len(self.closings)):
+            rows[:, n] = drawn[:, self.ports + n] * weights[:, n, None]
+            rows[:, n, self.ports + n] += closed[:, n]
         for i, line in enumerate(self.lines):
-            self._line_rows(rows[len(self.closings) + 2 * i :], nodes + 2 * i, line, frequency)
+            self._line_rows(rows[:, len(self.closings) + 2 * i :], nodes + 2 * i, line, parts.passed[:, i])
         return rows, weights
 
-    def spread(self, admittance: Complexes, frequency: float) -> Complexes:
-        """All nodes' voltages and all line ends' currents (nodes + 2 lines, ports) for 1 V at one port, others shorted.
-
-        admittance (gaps, gaps): the antenna's, siemens; frequency in Hz.
-        """
-        rows, _ = self._equations(admittance, frequency)
-        found = np.zeros((rows.shape[1], self.ports), complex)
-        found[: self.ports] = np.eye(self.ports)
-        if len(rows):
-            found[self.ports :] = _solve(rows[:, self.ports :], -rows[:, : self.ports], frequency)
+    def spread_over(self, admittance: Complexes, parts: Parts) -> Complexes:
+        """All nodes' voltages and all line ends' currents (n, nodes + 2 lines, ports) for 1 V at one port, the others
+        shorted, at every frequency of `at`. admittance (n, gaps, gaps): the antenna's, siemens.
+        """  # fmt: skip
+        rows, _ = self._equations(admittance, parts)
+        found = np.zeros((len(rows), rows.shape[2], self.ports), complex)
+        found[:, : self.ports] = np.eye(self.ports)
+        if rows.shape[1]:
+            found[:, self.ports :] = _solve(rows[:, :, self.ports :], -rows[:, :, : self.ports], parts.frequencies)
         return found
+
+    def spread(self, admittance: Complexes, frequency: float) -> Complexes:
+        """The same (nodes + 2 lines, ports) at one frequency, Hz, from the admittance (gaps, gaps) there."""
+        return np.asarray(self.spread_over(admittance[None], self.at(np.array([frequency])))[0])
 
     def excited(self, admittance: Complexes, frequency: float, currents: Complexes) -> Complexes:
         """The same unknowns when the antenna itself drives `currents` (gaps,) through its shorted gaps, as a wave does.
 
         Only for a circuit without ports: every gap is closed by something.
         """
-        rows, weights = self._equations(admittance, frequency)
-        source = np.zeros(len(rows), complex)
-        source[: self.gaps] = -weights[: self.gaps] * currents
-        return _solve(rows, source, frequency)
+        parts = self.at(np.array([frequency]))
+        rows, weights = self._equations(admittance[None], parts)
+        source = np.zeros((1, rows.shape[1], 1), complex)
+        source[0, : self.gaps, 0] = -weights[0, : self.gaps] * currents
+        return np.asarray(_solve(rows, source, parts.frequencies)[0, :, 0])
 
-    def _line_rows(self, rows: Complexes, current: int, line: LineEnd, frequency: float) -> None:
+    def _line_rows(self, rows: Complexes, current: int, line: LineEnd, passed: Complexes) -> None:
         """V_b - Z J_b = e^{-γl}(V_a + Z J_a) and the same from b to a: what arrives is what was sent, however lossy."""
-        passed, ohms = cmath.exp(-line.kind.propagation(frequency) * line.length), line.kind.impedance
-        sign = -1.0 if line.crossed else 1.0
+        ohms, sign = line.kind.impedance, -1.0 if line.crossed else 1.0
         one, two = (line.one, current, 1.0), (line.two, current + 1, sign)
-        for row, (sender, receiver) in zip(rows, ((one, two), (two, one)), strict=False):
+        for i, (sender, receiver) in enumerate(((one, two), (two, one))):
             for (voltage, flow, turn), wave, share in ((receiver, -ohms, 1.0), (sender, ohms, -passed)):
-                row[voltage] += turn * share
-                row[flow] += turn * share * wave
+                rows[:, i, voltage] += turn * share
+                rows[:, i, flow] += turn * share * wave
 
     def drawn(self, admittance: Complexes, nodes: Complexes) -> Complexes:
-        """Current at every gap (gaps, ...) into the antenna and the lines there, from all unknowns."""
+        """Current at every gap (..., gaps, m) into the antenna and the lines there, from all unknowns (..., all, m)."""
         first = self.ports + len(self.closings)
-        total = admittance @ nodes[: self.gaps]
+        total = admittance @ nodes[..., : self.gaps, :]
         for i, line in enumerate(self.lines):
             for end, node in enumerate((line.one, line.two)):
                 if node < self.gaps:
-                    total[node] = total[node] + nodes[first + 2 * i + end]
+                    total[..., node, :] += nodes[..., first + 2 * i + end, :]
         return np.asarray(total)
 
     def closed(self, admittance: Complexes, spread: Complexes) -> Complexes:
-        """Admittance between the ports alone (ports, ports), siemens, from the antenna's and its spread."""
-        return self.drawn(admittance, spread)[: self.ports]
+        """Admittance between the ports alone (..., ports, ports), siemens, from the antenna's and its spread."""
+        return self.drawn(admittance, spread)[..., : self.ports, :]
 
 
-def _solve(rows: Complexes, right: Complexes, frequency: float) -> Complexes:
+def _solve(rows: Complexes, right: Complexes, frequencies: Floats) -> Complexes:
     try:
         return np.asarray(np.linalg.solve(rows, right))
     except np.linalg.LinAlgError:
+        singular = [np.linalg.matrix_rank(r) < len(r) for r in rows]
+        hertz = frequencies[singular.index(True)] if any(singular) else frequencies[0]
         raise RunError(
-            f"at {frequency / 1e6:g} MHz the lines, stubs or loads put a short across a port, or join two ports with "
+            f"at {hertz / 1e6:g} MHz the lines, stubs or loads put a short across a port, or join two ports with "
             "nothing between: change a length or an impedance a little"
         ) from None

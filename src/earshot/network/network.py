@@ -159,13 +159,11 @@ class Network:
         if not left:
             raise UsageError("terminated: every port is closed; leave at least one")
         circuit = Circuit(len(left), len(self.ports), tuple(ends.values()), ())
-        order = np.ix_([*left, *ends], [*left, *ends])
-        closed = []
-        for hertz, admittance in zip(self.frequencies, self.admittance, strict=True):
-            sorted_ = admittance[order]
-            closed.append(circuit.closed(sorted_, circuit.spread(sorted_, float(hertz))))
+        order = [*left, *ends]
+        sorted_ = np.ascontiguousarray(self.admittance[:, order][:, :, order])
+        closed = circuit.closed(sorted_, circuit.spread_over(sorted_, circuit.at(self.frequencies)))
         ports = tuple(self.ports[p] for p in left)
-        return replace(self, admittance=np.array(closed), ports=ports, references=self.references[left])
+        return replace(self, admittance=closed, ports=ports, references=self.references[left])
 
     def reflection(self) -> xr.DataArray:
         """Reflection coefficient (frequency, port), every other port closed by its reference."""
