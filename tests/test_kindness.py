@@ -94,3 +94,38 @@ def test_evidence_and_findings_are_tables(things, tmp_path):
     assert (tmp_path / "findings.json").read_text() == "[]\n"
     trace = es.Trace([1e6, 2e6], [0.1, 0.5], 50, "meter")
     np.testing.assert_allclose(trace.vswr().values[:, 0], [1.1 / 0.9, 3.0])
+
+
+ROD = es.Wire("w", [(0, 0, -0.5), (0, 0, 0.5)], radius="1 mm")
+FEED = es.Port("p", "w")
+
+
+@pytest.mark.parametrize(
+    ("act", "says"),
+    [
+        (lambda _: es.Antenna("a", ROD, [FEED]), "wires: Wire.* is a Wire; give a list of wires"),
+        (lambda _: es.Antenna("a", [ROD], FEED), "give a list of ports"),
+        (lambda _: es.Antenna("a", [FEED], [FEED]), "is a Port; give a list of wires"),
+        (lambda _: es.Antenna("a", [ROD], [FEED], medium="meadow"), r"medium: 'meadow' is a str; give .*earth\("),
+        (lambda _: es.Antenna("a", [ROD], [FEED], sheets=es.Sheet("s", es.plate(1, 1))), "give a list of sheets"),
+        (lambda _: es.Wire("w", [(0, 0, 0), (0, 0, 1)], radius=1e-3, jacket="1 mm"), "give a Jacket"),
+        (lambda _: es.Wire("w", [(0, 0, 0), (0, 0, 1)], radius=1e-3, metal=3), "give a metal by name"),
+        (lambda _: es.solve("x.toml"), "neither a Design nor an Antenna"),
+        (lambda _: es.watts("100 V"), "is a voltage; a power is needed"),
+        (lambda _: es.watts([1]), "give a number, or text such as '1 W'"),
+        (lambda _: es.Load("l", "w", impedance="50 m"), "is a length; a resistance is needed"),
+        (lambda t: es.write_vtk(t["beam"], "x.vtu"), "give driven.flow"),
+        (lambda t: PLOTS.coupling(t["answer"]), r"give SolvedArray\(...\).coupling"),
+        (lambda _: es.evidence("x"), "give a Solution"),
+        (lambda t: es.receive(t["answer"], "x"), "give a wave"),
+    ],
+)
+def test_a_wrong_thing_is_told_with_the_right_one(things, act, says):
+    with pytest.raises(es.UsageError, match=says):
+        act(things)
+
+
+def test_sources_and_impedances_are_read_from_text():
+    assert es.watts("100 W") == es.watts(100)
+    assert es.volts("10 mV", "30 deg").amount == pytest.approx(es.volts(0.01, "30 deg").amount)
+    assert es.impedance("4.7 kohm").at(1e6) == 4700

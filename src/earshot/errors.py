@@ -13,6 +13,7 @@ Every message names the thing, the value, the limit and the remedy.
 from __future__ import annotations
 
 import difflib
+import reprlib
 from collections.abc import Iterable
 from typing import Any
 
@@ -46,6 +47,17 @@ class ModelError(EarshotError):
 
 class RunError(EarshotError):
     """A sound model whose run failed."""
+
+
+def needs(thing: object, kinds: Any, what: str, give: str) -> None:
+    """Raise UsageError unless a thing is of the kinds it must be.
+
+    >>> needs("1 mm", float, "jacket", "a number")
+    Traceback (most recent call last):
+    earshot.errors.UsageError: jacket: '1 mm' is a str; give a number
+    """
+    if not isinstance(thing, kinds):
+        raise UsageError(f"{what}: {reprlib.repr(thing)} is a {type(thing).__name__}; give {give}")
 
 
 _LONGEST, _MOST_COMPARED, _MOST_LISTED = 60, 2_000, 40

@@ -157,8 +157,8 @@ def resonance_alone():
 def test_coupling(case):
     p = CASES[f"{case}_Z21"]["parameters"]
     antenna = pair(p["dx"] * 1e-3, p["dy"] * 1e-3)
-    # At our own frequency of greatest R11, as the reference is at its own: a probe without attachment moves that peak by
-    # 1.7 MHz, ours by 0.2, and the phase of Z21 turns with 2Q times such differences.
+    # At our own frequency of greatest R11, as the reference is at its own: a probe without attachment moves that peak
+    # by 1.7 MHz, ours by 0.2, and the phase of Z21 turns with 2Q times such differences.
     around = resonance_alone()
     band = es.band(0.994 * around, 1.006 * around, 601)
     matrices = es.solve(antenna, band).network.z().values

@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from ..errors import needs
 from ..moments.basis import Basis
 from ..moments.ports import gap_vectors
 from ..moments.response import impedance_matrix
@@ -153,6 +154,7 @@ def evidence(
     sources, terminations: the drive whose figures and power balance are looked at, as for `Solution.drive`. Raises
     UsageError as `drive` does.
     """
+    needs(solution, Solution, "evidence", "a Solution, as solve returns it")
     solution = solution.at(frequency)
     driven = solution.drive(sources, terminations=terminations)
     beam = driven.far_field()

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from .. import units
-from ..errors import ModelError, UsageError
+from ..errors import ModelError, UsageError, needs
 from ..fields.currents import Currents
 from ..geometry.antenna import Antenna
 from ..geometry.design import Design
@@ -96,6 +96,8 @@ def receive(
     terminations: what closes the ports; their references unless named, `open_circuit()` for open-circuit voltage.
     Raises UsageError for unknown ports, and as `Solution.drive` does for frequencies.
     """
+    needs(solution, Solution, "receive", "a Solution, as solve returns it")
+    needs(wave, PlaneWave, "receive", "a wave, as plane_wave makes it")
     one = solution.at(frequency)
     antenna, basis, hertz = one.antenna, one.response.basis, float(one.solved[0])
     for name in terminations or {}:

@@ -38,7 +38,9 @@ def solve(
     `check` says the model cannot be solved, UsageError without a frequency or a port, RunError when the solve fails.
     """
     if not isinstance(model, Design | Antenna):
-        raise UsageError(f"solve: {reprlib.repr(model)} is neither a Design nor an Antenna; read_design reads a file")
+        raise UsageError(
+            f"solve: {reprlib.repr(model)} is neither a Design nor an Antenna: read_design(...).design is one"
+        )
     if frequencies is None:
         if not isinstance(model, Design) or model.frequency is None:
             name = model.antenna.name if isinstance(model, Design) else model.name

@@ -12,7 +12,7 @@ from ..errors import UsageError
 from ..media.kernel_table import images_of
 from ..media.near_table import NearTable, near_table
 from ..media.spectral import Spectrum
-from ..running import announce, in_shares
+from ..running import announce, in_parallel, in_shares
 from .currents import Currents
 
 Complexes = NDArray[np.complex128]
@@ -65,7 +65,9 @@ def fields_over(currents: Currents, points: Floats, refuse: bool) -> tuple[Compl
     metal = sheets.mesh.vertices[:, :2]
     low = np.minimum(metal.min(axis=0), points[:, :2].min(axis=0))
     high = np.maximum(metal.max(axis=0), points[:, :2].max(axis=0))
-    table = near_table(spectrum, np.asarray(steps_up * close, float), images, float(np.linalg.norm(high - low)))
+    table = near_table(
+        spectrum, np.asarray(steps_up * close, float), images, float(np.linalg.norm(high - low)), in_parallel
+    )
     ordinal = np.ascontiguousarray(which.ravel().astype(np.int64))
 
     def work(share: slice) -> None:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import units
-from ..errors import UsageError
+from ..errors import UsageError, needs
 from ..fields.currents import Currents
 from ..geometry.mesh import joined_points
 from ..geometry.surfaces import Surface, triangles
@@ -115,6 +115,7 @@ def write_vtk(currents: Currents, path: str | Path) -> Path:
     """
     import meshio
 
+    needs(currents, Currents, "write_vtk", "driven.flow, the currents of a drive")
     place = Path(path)
     if place.suffix.lower() != ".vtu":
         raise UsageError(f"'{place}' does not end in .vtu: meshes with currents are written as VTK's .vtu")

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from .. import units
 from ..constants import wavelength
-from ..errors import UsageError, unknown
+from ..errors import UsageError, needs, unknown
 from ..media.metals import Metal
 from ..media.metals import metal as metal_named
 from ..media.stack import Stack
@@ -73,13 +73,23 @@ class Antenna:
         lines: Iterable[Line | Stub] = (),
     ) -> None:
         object.__setattr__(self, "name", name)
-        object.__setattr__(self, "wires", tuple(wires))
-        object.__setattr__(self, "ports", tuple(ports))
-        object.__setattr__(self, "medium", medium if medium is not None else FreeSpace())
-        object.__setattr__(self, "loads", tuple(loads))
-        object.__setattr__(self, "terminals", tuple(terminals))
-        object.__setattr__(self, "lines", tuple(lines))
-        object.__setattr__(self, "sheets", tuple(sheets))
+        medium = FreeSpace() if medium is None else medium
+        needs(medium, Medium, f"antenna '{name}', medium", "perfect_plane(), earth('meadow'), a Stack, or none")
+        object.__setattr__(self, "medium", medium)
+        for key, parts, kind in (
+            ("wires", wires, Wire),
+            ("ports", ports, Port),
+            ("sheets", sheets, Sheet),
+            ("loads", loads, Load),
+            ("terminals", terminals, Terminal),
+            ("lines", lines, Line | Stub),
+        ):
+            what, give = f"antenna '{name}', {key}", f"a list of {key}"
+            needs(parts, Iterable, what, give)
+            several = tuple(parts)
+            for part in several:
+                needs(part, kind, what, give)
+            object.__setattr__(self, key, several)
         if not (self.wires or self.sheets):
             raise UsageError(f"antenna '{name}' has no wires or sheets: give it at least one")
         _refuse_twins("part", [x.name for x in self.metal], name)

@@ -27,6 +27,7 @@ _COARSEST = 20.0
 _THICKEST = 0.05
 _SMALLEST = 5e-4
 _FAR_TOO_SMALL = 1e-6
+_THINNEST = 1e-13
 
 
 def check(
@@ -215,6 +216,15 @@ def _shapes(antenna: Antenna, pieces: Pieces) -> Iterator[Finding]:
                 "take out one of the two points",
                 as_place(pieces.start[n]),
             )
+        if wire.radius < _THINNEST * wire.length:
+            yield Finding(
+                "stop",
+                wire.name,
+                f"wire '{wire.name}' has a radius of {wire.radius:.3g} m over a length of {wire.length:.3g} m: below "
+                f"{_THINNEST:g} of it nothing is left of it but rounding",
+                "check the unit of the radius",
+            )
+            continue
         if wire.radius >= wire.length > 0.0:
             yield Finding(
                 "stop",

@@ -125,7 +125,9 @@ def _sticks(
     for face in faces:
         for ring in (face.area.exterior, *face.area.interiors):
             corners = face.space(np.array(ring.coords))
-            lines += list(np.stack([corners[:-1], corners[1:]], axis=1))
+            # A corner said twice makes no edge.
+            sides = np.stack([corners[:-1], corners[1:]], axis=1)
+            lines += list(sides[np.linalg.norm(sides[:, 1] - sides[:, 0], axis=1) > tolerance])
     for slab in cuts:
         for face in faces:
             if face.sheet == slab.sheet:

@@ -33,11 +33,11 @@ def graded_cuts(length: float, first: float, last: float, most: float, growth: f
     shares = total * np.arange(count + 1) / count
     cuts = np.where(
         shares <= rise,
-        first * np.expm1(growth * shares) / growth,
+        first * np.expm1(growth * np.minimum(shares, rise)) / growth,
         np.where(
             shares <= rise + flat,
             up + (shares - rise) * peak,
-            length - last * np.expm1(growth * (total - shares)) / growth,
+            length - last * np.expm1(growth * np.minimum(total - shares, fall)) / growth,
         ),
     )
     cuts[0], cuts[-1] = 0.0, length

@@ -226,11 +226,13 @@ def _cuts(
         return [np.linspace(0.0, x, max(1, math.ceil(x / most - 1e-6)) + 1) for x in lengths]
     radii = np.array([w.radius for w in antenna.wires])[spans.wire]
     wanted = np.full(nodes, math.inf)
+    # Below that the two ends of a segment are one number.
+    least = 1e-12 * float(np.abs(spans.places).max())
     arms = np.bincount(spans.ends.ravel(), minlength=nodes)
     for (i, j), radius, long, gap in zip(spans.ends, radii, lengths, spans.gap, strict=True):
         for node in (i, j):
             if arms[node] == 1 and not grounded[node]:
-                wanted[node] = min(wanted[node], rule.finest * radius)
+                wanted[node] = min(wanted[node], max(rule.finest * radius, least))
             if gap:
                 # This is half the gap; the other half lies beyond its middle, or is the image's.
                 wanted[node] = min(wanted[node], 2.0 * long / rule.port_share)

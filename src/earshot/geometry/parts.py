@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import units
-from ..errors import ModelError, UsageError
+from ..errors import ModelError, UsageError, needs
 from ..media.metals import Jacket, Metal
 from ..media.metals import metal as metal_named
 
@@ -79,6 +79,8 @@ class Wire:
         jacket: Jacket | None = None,
     ) -> None:
         place = f"wire '{named(name, 'wire')}'"
+        needs(jacket, Jacket | None, f"{place}, jacket", "a Jacket, such as Jacket('1 mm', 2.3)")
+        needs(metal, Metal | str | None, f"{place}, metal", "a metal by name, or a Metal")
         corners = tuple(_point(p, f"{place}, point {i + 1}") for i, p in enumerate(points))
         if len(corners) < 2:
             raise UsageError(f"{place}: {len(corners)} points given; a wire needs at least two")

@@ -1,6 +1,7 @@
 """Near E and H of linear currents on triangles, J = number r - vector, as of currents on tubes.
 
 A triangle is cut into four, and those again, until a piece is farther off than it is large; then seven points do.
+From well beyond its size three do, exact to second order, and from far off its centroid.
 """
 
 import math
@@ -11,6 +12,7 @@ from numba import njit
 from .sheets import P7, W7
 
 _FAR = 2.0
+_FARTHER2, _FARTHEST2 = 7.0**2, 40.0**2
 _DEEPEST = 9
 
 
@@ -33,6 +35,28 @@ def _add_moment(mx, my, mz, charge, dx, dy, dz, k, e_vector, e_charge, h_factor,
 @njit(error_model="numpy")
 def points_for(corners, p, stack, depth, found):
     """Points on a triangle (9,) for what is seen from p: x, y, z and area, into found (4, n); how many is returned."""
+    t = corners
+    cx, cy, cz = (t[0] + t[3] + t[6]) / 3.0, (t[1] + t[4] + t[7]) / 3.0, (t[2] + t[5] + t[8]) / 3.0
+    far2 = (p[0] - cx) ** 2 + (p[1] - cy) ** 2 + (p[2] - cz) ** 2
+    size2 = max(
+        (t[0] - cx) ** 2 + (t[1] - cy) ** 2 + (t[2] - cz) ** 2,
+        (t[3] - cx) ** 2 + (t[4] - cy) ** 2 + (t[5] - cz) ** 2,
+        (t[6] - cx) ** 2 + (t[7] - cy) ** 2 + (t[8] - cz) ** 2,
+    )
+    if far2 > _FARTHER2 * size2:
+        ux, uy, uz = t[3] - t[0], t[4] - t[1], t[5] - t[2]
+        vx, vy, vz = t[6] - t[0], t[7] - t[1], t[8] - t[2]
+        area = 0.5 * math.sqrt((uy * vz - uz * vy) ** 2 + (uz * vx - ux * vz) ** 2 + (ux * vy - uy * vx) ** 2)
+        if far2 > _FARTHEST2 * size2:
+            found[0, 0], found[1, 0], found[2, 0], found[3, 0] = cx, cy, cz, area
+            return 1
+        for q in range(3):
+            # Half way from the centroid to each corner: exact to second order (Strang and Fix 1973).
+            found[0, q] = 0.5 * (cx + t[3 * q])
+            found[1, q] = 0.5 * (cy + t[3 * q + 1])
+            found[2, q] = 0.5 * (cz + t[3 * q + 2])
+            found[3, q] = area / 3.0
+        return 3
     stack[0] = corners
     depth[0] = 0
     top, count = 1, 0

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,6 +19,9 @@ _STEEP = 3.0
 _SEEN = 40.0
 # Which spectra go as 1/k² at last: c, d, and both at probes.
 _LOGS = [3, 4, 6, 7]
+
+
+Each = Callable[[Callable[[float], Complexes], list[float]], Iterable[Complexes]]
 
 
 @dataclass(frozen=True)
@@ -36,10 +40,11 @@ class NearTable:
     length: float
 
 
-def near_table(spectrum: Spectrum, heights: Floats, images: Floats, reach: float) -> NearTable:
+def near_table(spectrum: Spectrum, heights: Floats, images: Floats, reach: float, each: Each = map) -> NearTable:
     """The fields at heights (h,) ≥ 0 over the topmost face, rising, m, and distances up to `reach`, m.
 
-    images: those of `images_of`, left out here since their fields are had in closed form.
+    images: those of `images_of`, left out here since their fields are had in closed form. each: calls a function for
+    every height and gives what it returns, in order; it may do so side by side.
     """
     k0 = spectrum.wavenumber
     steps = spacing(spectrum)
@@ -50,7 +55,11 @@ def near_table(spectrum: Spectrum, heights: Floats, images: Floats, reach: float
     logs = np.zeros(4, np.complex128)
     if len(images):
         logs = (_rest(spectrum, images, far)[_LOGS] * far**2)[:, 0]
-    found = np.array([_integrated(spectrum, float(z) * k0, rho * k0, images, logs, length) for z in heights])
+
+    def at_height(z: float) -> Complexes:
+        return _integrated(spectrum, z * k0, rho * k0, images, logs, length)
+
+    found = np.array(list(each(at_height, heights.tolist())))
     widths = np.diff(rho)
     even = np.array([cubics_through(values, rho, bc_type=((1, np.zeros(8)), "not-a-knot")) for values in found])
     return NearTable(steps, widths * k0, np.ascontiguousarray(even), logs, heights * k0, length)

@@ -5,12 +5,13 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from numbers import Number
 
 import numpy as np
 
 from .. import units
 from ..constants import SPEED_OF_LIGHT, WAVE_IMPEDANCE
-from ..errors import UsageError
+from ..errors import UsageError, needs
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,9 +107,14 @@ def trap(inductance: str | float, capacitance: str | float, resistance: str | fl
     return Impedance("trap", (r, coil, c))
 
 
-def impedance(value: complex | Sequence[complex], frequencies: Sequence[float] | None = None) -> Impedance:
-    """A constant impedance in ohm, or a table over rising frequencies in Hz, straight lines between its points."""
+def impedance(value: complex | str | Sequence[complex], frequencies: Sequence[float] | None = None) -> Impedance:
+    """A constant impedance, ohm or text with a unit, or a table over rising frequencies in Hz, straight lines between
+    its points.
+    """
     if frequencies is None:
+        if isinstance(value, str):
+            value = units.read(value, "resistance", what="impedance")
+        needs(value, Number, "impedance", "ohms, or a table with its frequencies")
         number = complex(value)  # type: ignore[arg-type]
         if not np.isfinite(number):
             raise UsageError(f"impedance {value} is not finite; use open_circuit() for an open")

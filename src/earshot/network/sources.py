@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import cmath
 from dataclasses import dataclass
+from numbers import Number
 
 import numpy as np
 from numpy.typing import NDArray
 
 from .. import units
-from ..errors import UsageError
+from ..errors import UsageError, needs
 
 Complexes = NDArray[np.complex128]
 
@@ -38,18 +39,29 @@ def _phasor(amount: complex, phase: str | float) -> complex:
     return complex(amount) * cmath.exp(1j * units.angle(phase, "phase"))
 
 
-def volts(amount: complex, phase: str | float = 0.0) -> Source:
-    """An ideal voltage source: peak volts across the port."""
-    return Source("voltage", _phasor(amount, phase))
+def _amount(amount: complex | str, kind: str) -> complex:
+    """A number, or text with a unit."""
+    if isinstance(amount, str):
+        return units.read(amount, kind, what="a source")
+    needs(amount, Number, "a source", f"a number, or text such as '1 {units.KINDS[kind]}'")
+    return amount
 
 
-def amperes(amount: complex, phase: str | float = 0.0) -> Source:
-    """An ideal current source: peak amperes into the port."""
-    return Source("current", _phasor(amount, phase))
+def volts(amount: complex | str, phase: str | float = 0.0) -> Source:
+    """An ideal voltage source: peak volts across the port, a number or text ("10 mV")."""
+    return Source("voltage", _phasor(_amount(amount, "voltage"), phase))
 
 
-def watts(amount: float, phase: str | float = 0.0) -> Source:
-    """A generator of the port's reference impedance with that power available: what a matched load would take."""
+def amperes(amount: complex | str, phase: str | float = 0.0) -> Source:
+    """An ideal current source: peak amperes into the port, a number or text ("10 mA")."""
+    return Source("current", _phasor(_amount(amount, "current"), phase))
+
+
+def watts(amount: float | str, phase: str | float = 0.0) -> Source:
+    """A generator of the port's reference impedance with that power available, a number or text ("100 W"): what a
+    matched load would take.
+    """  # fmt: skip
+    amount = float(_amount(amount, "power").real)
     if not amount >= 0.0:
         raise UsageError(f"a source of {amount} W: power is not below zero; turn the wave with phase='180 deg'")
     return Source("power", _phasor(np.sqrt(amount), phase))

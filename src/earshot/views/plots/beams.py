@@ -159,7 +159,7 @@ def envelope(trials: Trials, phi: str | float | None = None, *, span: float = 60
         axes.set_ylabel("gain, dBi")
         legend_above(axes)
         heading(figure, f"{trials.array.label}: with errors", f"{cut.attrs['trials']} trials at "
-                f"{engineering(trials.frequency, 'Hz', 6)}; gain over what the elements would take alone")  # fmt: skip
+                f"{engineering(trials.frequency, 'Hz', 6)}; gain without coupling")  # fmt: skip
     return figure
 
 
@@ -198,6 +198,8 @@ def scan(*tables: pd.DataFrame, labels: tuple[str, ...] = (), title: str = "arra
 
 def coupling(table: pd.DataFrame, *, title: str = "array", frequency: float | None = None) -> Figure:
     """|S| between all elements as a chequered square, dB, as `SolvedArray.coupling` gives it."""
+    if not hasattr(table, "to_numpy"):
+        raise UsageError(f"coupling: a {type(table).__name__} is no table: give SolvedArray(...).coupling()")
     level = table.to_numpy(float)
     count = len(level)
     top = max(float(level.max()), -10.0)
