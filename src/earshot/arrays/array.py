@@ -15,7 +15,8 @@ from .. import units
 from ..constants import SPEED_OF_LIGHT, wavenumber
 from ..errors import UsageError
 from ..fields.currents import angles_of, phi_vectors, theta_vectors, unit_vectors
-from ..fields.far import FarField, radiated_power
+from ..fields.far import FarField
+from ..fields.source import radiated_power
 from .elements import Element
 from .layouts import Layout
 from .sums import array_factor

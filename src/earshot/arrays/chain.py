@@ -11,7 +11,8 @@ from numpy.typing import ArrayLike, NDArray
 
 from .. import units
 from ..errors import UsageError
-from ..fields.far import FarField, decibels
+from ..fields.far import FarField
+from ..fields.gains import decibels
 from .array import Array
 from .scanning import directions
 from .solved import SolvedArray

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
-from typing import TYPE_CHECKING, Any, Protocol
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -16,6 +15,9 @@ from ..constants import WAVE_IMPEDANCE
 from ..errors import UsageError
 from . import lobes, polarisation
 from .currents import angles_of, unit_vectors
+from .gains import decibels, in_unit
+from .merit import rows_of
+from .source import Source, all_directions, intensity_of, radiated_power
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -31,20 +33,6 @@ _UPRIGHT = math.radians(15.0)
 """Angle from the zenith or nadir within which a beam has no sides."""
 _NOTHING = 100.0
 """dB below the peak where there is no field but rounding."""
-UNITS = {"dBi": 0.0, "dBd": -2.15, "linear": math.nan}
-"""Units of gain, and what is added to dBi; a half-wave dipole's 2.15 dBi is 0 dBd."""
-
-
-def in_unit(ratio: ArrayLike, unit: str) -> Floats:
-    """A gain, given as a ratio, in "dBi", "dBd" or "linear"; raises UsageError for another unit."""
-    if unit not in UNITS:
-        raise UsageError(f"'{unit}' is not a unit of gain; use one of {', '.join(UNITS)}")
-    return np.asarray(ratio, float) if unit == "linear" else decibels(ratio) + UNITS[unit]
-
-
-def decibels(ratio: ArrayLike) -> Floats:
-    """10 log10 of a power ratio, floored at -200 dB so that a null stays a number."""
-    return np.asarray(10.0 * np.log10(np.maximum(np.asarray(ratio, float), 1e-20)))
 
 
 def _direction(given: ArrayLike, what: str) -> Floats:
@@ -53,84 +41,6 @@ def _direction(given: ArrayLike, what: str) -> Floats:
     if axis.shape != (3,) or not np.linalg.norm(axis) > 0.0:
         raise UsageError(f"{what}: {given!r} is not a direction; give three numbers, not all zero")
     return np.asarray(axis / np.linalg.norm(axis))
-
-
-class Source(Protocol):
-    """What a far field is of: currents, or the weights of an array.
-
-    plane: whether there is only the half space above, and below: what is below it, in words. reach: radius of a sphere
-    round it times the wavenumber, and breadth: of an upright cylinder. abrupt: whether its field may change within
-    degrees of the horizon.
-    """
-
-    @property
-    def frequency(self) -> float:
-        """Hz."""
-        ...
-
-    @property
-    def plane(self) -> bool:
-        """Whether there is only the half space above."""
-        ...
-
-    @property
-    def below(self) -> str:
-        """What is below, in words."""
-        ...
-
-    @property
-    def reach(self) -> float:
-        """Size in radians."""
-        ...
-
-    @property
-    def breadth(self) -> float:
-        """Size across, in radians."""
-        ...
-
-    @property
-    def abrupt(self) -> bool:
-        """Whether the horizon is steep."""
-        ...
-
-    def far_field(self, theta: Floats, phi: Floats) -> tuple[Complexes, Complexes]:
-        """(E_θ, E_φ) times distance, volts peak."""
-        ...
-
-
-@lru_cache(maxsize=16)
-def _gauss(count: int) -> tuple[Floats, Floats]:
-    from scipy.special import roots_legendre
-
-    nodes, weights = roots_legendre(count)
-    return np.asarray(nodes), np.asarray(weights)
-
-
-def all_directions(source: Source) -> tuple[Floats, Floats, Floats]:
-    """Directions to integrate over, fine enough for the antenna's size: θ (m, 1) by Gauss in cos θ, φ (n,) in equal
-    steps, and the solid angle of each (m, 1).
-    """  # fmt: skip
-    # Over layers and earth the field changes within a few degrees of the horizon.
-    order = math.ceil(source.reach) + (24 if source.abrupt else 0)
-    cosines, weights = _gauss(order + 16)
-    if source.plane:
-        cosines, weights = 0.5 * (cosines + 1.0), 0.5 * weights
-    # Round the upright axis only what is spread out across it matters.
-    count = 2 * math.ceil(source.breadth) + 48
-    phi = 2.0 * math.pi * np.arange(count) / count
-    return np.arccos(cosines)[:, None], phi, 2.0 * math.pi / len(phi) * weights[:, None]
-
-
-def intensity_of(field: tuple[Complexes, Complexes]) -> Floats:
-    """Radiation intensity (|E_θ|² + |E_φ|²)/2η, W/sr, of a far field times distance."""
-    e_theta, e_phi = field
-    return np.asarray((np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2) / (2.0 * WAVE_IMPEDANCE))
-
-
-def radiated_power(source: Source) -> float:
-    """Power that a source sends in all directions, W."""
-    theta, phi, solid = all_directions(source)
-    return float((solid * intensity_of(source.far_field(theta, phi))).sum())
 
 
 @dataclass(frozen=True, eq=False)
@@ -478,14 +388,15 @@ class FarField:
         None for a beam near the zenith or the nadir, which has no sides, and where there is no field.
         """
         theta, phi = self.peak
-        if self._has_no_sides:
+        if self.has_no_sides:
             return None
         aside = self.intensity(theta, phi + np.array([-0.5, 0.5]) * math.pi).max()
         level = float(decibels(aside / self.intensity(theta, phi)))
         return None if level < -_NOTHING else -level
 
     @property
-    def _has_no_sides(self) -> bool:
+    def has_no_sides(self) -> bool:
+        """Whether the beam is so upright that it has no azimuth to speak of."""
         least = _LOW_BEAM if self.half_space else _UPRIGHT
         return not least <= self.peak[0] <= math.pi - _UPRIGHT
 
@@ -535,58 +446,16 @@ class FarField:
         """The figures of merit as a pandas table: value, unit, and a remark where one is needed."""
         import pandas as pd
 
-        return pd.DataFrame(list(self._figures()), columns=["figure", "value", "unit", "remark"]).set_index("figure")
-
-    def _figures(self) -> Iterable[tuple[str, float | None, str, str]]:
-        theta, phi = self.peak
-        yield "gain", float(decibels(self.gain(theta, phi))), "dBi", ""
-        yield "realized gain", float(decibels(self.realized_gain(theta, phi))), "dBi", ""
-        yield "directivity", float(decibels(self.directivity(theta, phi))), "dBi", ""
-        yield "azimuth of peak", math.degrees(phi), "deg", "same all round" if self._all_round and theta > 1e-3 else ""
-        yield "elevation of peak", 90.0 - math.degrees(theta), "deg", ""
-        below = "the lobe reaches the plane, or never falls that far" if self.half_space else "never falls that far"
-        for plane in ("E", "H"):
-            width = self.beamwidth(plane)
-            yield f"half-power beamwidth, {plane}-plane", width, "deg", "" if width is not None else below
-        yield self._side_lobe_row()
-        for plane in ("E", "H"):
-            every = self.side_lobes(plane)
-            lobe = next((x for x in every if x[0] < -lobes.EQUAL), None)
-            remark = "no other lobe" if lobe is None else f"{abs(lobe[1]):.0f} deg from the peak"
-            equal = [f"{abs(x[1]):.0f} deg" for x in every if x[0] >= -lobes.EQUAL]
-            remark += f"; an equal beam {' and '.join(dict.fromkeys(equal))} off" if equal else ""
-            yield f"side lobe level, {plane}-plane", None if lobe is None else lobe[0], "dB", remark
-        back, overhead = self.front_to_back, "not defined over a plane: the beam goes up"
-        where = "as high on the other side" if self.half_space else ""
-        yield "front-to-back ratio", back, "dB", overhead if back is None else where
-        rear = self.front_to_rear()
-        undefined = "not defined over an infinite plane" if rear is None else ""
-        yield "front-to-rear ratio", rear, "dB", undefined or "within 60 deg of the opposite direction"
-        side = self.front_to_side
-        nothing = "not defined: the beam is upright" if self._has_no_sides else "no field there"
-        yield "front-to-side ratio", side, "dB", nothing if side is None else "the stronger side, a quarter turn aside"
-        axial = float(polarisation.axial_ratio(*self.field(*self.peak)))
-        remark = "linear" if axial > 40.0 else ("right-hand" if self._right_handed else "left-hand")
-        yield "axial ratio at the peak", axial, "dB", remark
-        yield "radiation efficiency", self.efficiency, "1", ""
-        yield "power accepted", self.accepted, "W", ""
-        yield "power radiated", self.radiated, "W", ""
-
-    def _side_lobe_row(self) -> tuple[str, float | None, str, str]:
-        lobe, equal = self.side_lobe, self.equal_beams
-        also = f"; {equal} equal beam{'' if equal == 1 else 's'} besides the main one" if equal else ""
-        if lobe is None:
-            return "side lobe level", None, "dB", f"no other lobe in any direction{also}"
-        level, theta, phi = lobe
-        place = f"in all directions: elevation {90.0 - math.degrees(theta):.1f}, azimuth {math.degrees(phi):.1f} deg"
-        return "side lobe level", level, "dB", place + also
+        return pd.DataFrame(list(rows_of(self)), columns=["figure", "value", "unit", "remark"]).set_index("figure")
 
     @property
-    def _right_handed(self) -> bool:
+    def right_handed(self) -> bool:
+        """Whether the right-hand part is the stronger at the peak."""
         right, left = polarisation.circular(*self.field(*self.peak))
         return bool(abs(right) > abs(left))
 
     @property
-    def _all_round(self) -> bool:
+    def all_round(self) -> bool:
+        """Whether it is the same in all azimuths at the peak's elevation."""
         around = self.intensity(np.full(24, self.peak[0]), np.arange(24) * math.pi / 12)
         return bool(np.ptp(around) < 2e-3 * around.max())

@@ -18,7 +18,8 @@ from ...arrays.scanning import in_words
 from ...arrays.trials import Trials
 from ...arrays.weights import Weights
 from ...errors import UsageError
-from ...fields.far import FarField, decibels
+from ...fields.far import FarField
+from ...fields.gains import decibels
 from ...units import engineering
 from .style import DASHES, FAINT, INK, LINES, SHORE, SOFT, flat_axes, heading, legend_above, look, sheet
 from .subjects import fields_of

@@ -17,7 +17,8 @@ from ... import units
 from ...answers.driven import Driven
 from ...constants import SPEED_OF_LIGHT
 from ...errors import UsageError
-from ...fields.far import FarField, decibels
+from ...fields.far import FarField
+from ...fields.gains import decibels
 from ...geometry.antenna import Antenna
 from ...units import engineering
 from .style import DASHES, FAINT, INK, LINES, SHORE, heading, look, sheet

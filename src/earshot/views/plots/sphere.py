@@ -10,7 +10,8 @@ from matplotlib.figure import Figure
 
 from ...answers.driven import Driven
 from ...errors import UsageError
-from ...fields.far import FarField, decibels
+from ...fields.far import FarField
+from ...fields.gains import decibels
 from ...units import engineering
 from .cuts import QUANTITIES
 from .style import INK, PAPER, SHORE, flat_axes, heading, look, sheet
