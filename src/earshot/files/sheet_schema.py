@@ -153,10 +153,10 @@ class SurfaceTable(Table):
 class SheetTable(SurfaceTable):
     """Thin metal in the shape of a surface. Sheets whose edges meet are joined, and wires that end on one."""
 
-    add: list[SurfaceTable] = []
-    """Flat surfaces in its plane that are made one with it."""
-    cut: list[SurfaceTable] = []
-    """Flat surfaces in its plane that are cut out of it."""
+    add: list[SurfaceTable] = Field([], max_length=500)
+    """Flat surfaces in its plane that are made one with it; 500 at most."""
+    cut: list[SurfaceTable] = Field([], max_length=500)
+    """Flat surfaces in its plane that are cut out of it; 500 at most."""
     metal: Text | None = None
     """As for a wire."""
     thickness: str | float | None = None

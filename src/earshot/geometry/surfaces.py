@@ -105,6 +105,8 @@ class Surface:
         if np.ptp(local[:3, 2]) > 1e-9 * np.ptp(local) or abs(local[0, 2]) > 1e-9 * max(*self.sizes, 1e-12):
             raise UsageError(f"the {self.kind} and the {other.kind} do not lie in one plane: move one")
         moved = transform(outline, lambda xy: local[0, :2] + xy @ (local[1:3, :2] - local[0, :2]))
+        if how == "+" and self._clear_of(other):
+            return replace(self, apart=(*self.apart, other))
         # Corners and edges that meet but for rounding are made to meet.
         low_x, low_y, high_x, high_y = self.outline.union(moved).bounds
         close = 1e-10 * math.hypot(high_x - low_x, high_y - low_y)
@@ -120,18 +122,24 @@ class Surface:
         size = float(np.ptp(np.array(rings[0])))
         return Surface("polygon", (size,), self.origin, self.frame, rings=tuple(rings))
 
+    def _clear_of(self, other: Surface) -> bool:
+        """Whether the boxes round the two lie apart: then so do they."""
+        (low, high), (under, over) = ((s.bounds.min(axis=0), s.bounds.max(axis=0)) for s in (self, other))
+        close = 1e-9 * float(np.linalg.norm(high - low) + np.linalg.norm(over - under))
+        return bool((low > over + close).any() or (under > high + close).any())
+
     def __add__(self, other: Surface) -> Surface:
         # In whatever order pieces are added, those that touch are joined when the last between them has come.
-        whole, pieces = replace(self, apart=()), [*self.apart, replace(other, apart=()), *other.apart]
-        while True:
-            for n, piece in enumerate(pieces):
-                joined = whole._combined(piece, "+")
-                if not joined.apart:
-                    whole = joined
-                    del pieces[n]
-                    break
+        whole, waiting, left = replace(self, apart=()), [replace(other, apart=()), *other.apart], list(self.apart)
+        while waiting:
+            piece = waiting.pop()
+            joined = whole._combined(piece, "+")
+            if joined.apart:
+                left.append(piece)
             else:
-                return replace(whole, apart=tuple(pieces))
+                # What did not touch the whole before may touch what has joined it.
+                whole, waiting, left = joined, waiting + left, []
+        return replace(whole, apart=tuple(left))
 
     def __sub__(self, other: Surface) -> Surface:
         return self._in_one_piece("-")._combined(other._in_one_piece("-"), "-")
