@@ -152,3 +152,26 @@ def test_a_lone_driven_port_is_not_scanned(run, tmp_path):
 def test_a_frequency_far_below_the_antenna_is_refused(dipole, frequency):
     with pytest.raises(es.ModelError, match="check the frequency's unit"):
         es.solve(dipole, frequency)
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        ("plot", "{}", "vswr", "--at", "1/0"),
+        ("plot", "{}", "pattern", "--reach", "3 MHz"),
+        ("compare", "{}", "--over", "[red]sea"),
+        ("compare", "{}", "--set", "driven=3 MHz"),
+        ("compare", "{}", "{}", "--at", "nonsense"),
+        ("diff", "{}", "--round", "9**9**9"),
+        ("diff", "{}", "--set", "driven=1 smoot_"),
+        ("export", "{}", "/proc/none/x.nc"),
+    ],
+)
+def test_what_is_wrong_with_an_option_is_told_before_anything_is_solved(run, demo_path, tmp_path, monkeypatch, words):
+    from earshot.answers import solution
+
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setattr(solution, "respond", lambda *_: pytest.fail("it solved"))
+    status, _, err = run(*(w.format(demo_path) for w in words))
+    assert status in (2, 3)
+    assert "error: " in err

@@ -12,13 +12,14 @@ from ...answers.comparing import compare as side_by_side
 from ...errors import UsageError
 from ...files.atomic import folder as make_folder
 from ...files.curves import read_network
+from ...files.design_file import DesignFile
 from ...files.results import is_results
 from ...files.tables import records, write
 from ...network.network import Network
 from ...network.trace import Trace
 from ...units import engineering
 from ..tables import comparison_table
-from .options import Format, Frequencies, Json, Readouts, changed, changes_of, elsewhere, known_format, load
+from .options import Format, Frequencies, Json, Readouts, changed, changes_of, elsewhere, known_format, load, readable
 from .plot import planes_of, save_figures
 from .runs import Run, joined, opened, run
 from .screen import complain, show, show_json
@@ -63,12 +64,17 @@ def _entries(
     paths: list[Path], variants: list[str] | None, media: list[str] | None, frequencies: list[str] | None
 ) -> list[_Entry]:
     found: list[_Entry] = []
+    # What is wrong with a variant is told before anything is solved.
+    others = _variants(paths[0], variants, media, frequencies)
     for i, path in enumerate(paths):
         if path.suffix.lower() == ".toml" or is_results(path):
             result = opened(path, None, frequencies)
             found.append(_Entry(path.stem, result, result.solution.network))
             if i == 0:
-                found += _variants(path, variants, media, frequencies)
+                for text, words, file in others:
+                    complain(f"solving {file.title} {words}")
+                    varied = run(file, own_frequencies=not frequencies)
+                    found.append(_Entry(text, varied, varied.solution.network))
         else:
             network = read_network(path)
             found.append(_Entry(path.stem, None, network))
@@ -81,20 +87,19 @@ def _entries(
 
 def _variants(
     path: Path, variants: list[str] | None, media: list[str] | None, frequencies: list[str] | None
-) -> list[_Entry]:
+) -> list[tuple[str, str, DesignFile]]:
+    """Variants of a design: what each is called, in what words it is solved, and its file."""
     if (variants or media) and is_results(path):
         option = "--set" if variants else "--over"
         raise UsageError(
             f"{option} makes variants of a design; '{path.name}' holds results: give its design file first"
         )
-    found = []
+    files = []
     for text, medium in [*((v, None) for v in variants or []), *((f"over {m}", m) for m in media or [])]:
         plain = load(path, None, frequencies)
         file = changed(plain, changes_of([text])) if medium is None else elsewhere(plain, medium)
-        complain(f"solving {file.title} {text if medium else f'with {text}'}")
-        result = run(file, own_frequencies=not frequencies)
-        found.append(_Entry(text, result, result.solution.network))
-    return found
+        files.append((text, text if medium else f"with {text}", file))
+    return files
 
 
 def compare(
@@ -116,10 +121,11 @@ def compare(
     known_format(ending)
     if len(paths) + len(variants or []) + len(over or []) < 2:
         raise UsageError("compare: one model alone; name another, or a variant with --set NAME=VALUE or --over MEDIUM")
+    readable(at)
+    make_folder(out)
     entries = _entries(paths, variants, over, frequency)
     first = next((e.run for e in entries if e.run is not None), None)
     hertz = first.cases[0].driven.frequency if first is not None else float(entries[0].network.frequencies[0])
-    make_folder(out)
     table = _table(entries, hertz)
     written = [write(table, out / "comparison.csv"), *_draw(entries, out, ending, at or [])]
     title = f"{first.file.title if first else entries[0].label} at {engineering(hertz, 'Hz', 6)}"

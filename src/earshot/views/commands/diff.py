@@ -10,6 +10,7 @@ import typer
 
 from ...answers.comparing import compare
 from ...errors import UsageError
+from ...files.design_file import DesignFile
 from ...files.results import is_results
 from ...files.tables import records
 from ...geometry.changes import part_changes, value_changes
@@ -41,8 +42,16 @@ def diff(
     """
     if (other is None) == (not sets and rounding is None):
         raise UsageError("diff: name another model, or change this one with --set or --round; one of the two")
+    # What is wrong with the variant is told before anything is solved.
+    varied = None if other is not None else _variant(path, sets, rounding, frequency)
     before = opened(path, None, frequency)
-    after = opened(other, None, frequency) if other is not None else _variant(path, sets, rounding, frequency)
+    if varied is not None:
+        words = ", ".join([*(sets or []), *([f"lengths rounded to {rounding}"] if rounding else [])])
+        complain(f"solving {varied.title} with {words}")
+        after = run(varied, own_frequencies=not frequency)
+    else:
+        assert other is not None
+        after = opened(other, None, frequency)
     values, parts = value_changes(before.values, after.values), part_changes(*_antennas(before, after))
     figures, note = _figures(before, after)
     if json:
@@ -55,15 +64,13 @@ def _antennas(before: Run, after: Run) -> tuple[Any, Any]:
     return before.solution.antenna, after.solution.antenna
 
 
-def _variant(path: Path, sets: list[str] | None, rounding: str | None, frequency: list[str] | None) -> Run:
+def _variant(path: Path, sets: list[str] | None, rounding: str | None, frequency: list[str] | None) -> DesignFile:
     if is_results(path):
         raise UsageError(f"--set and --round change a design; '{path.name}' holds results: give its design file")
     file = changed(load(path, None, frequency), changes_of(sets))
     if rounding is not None:
         file = replace(file, design=file.design.rounded(rounding))
-    words = ", ".join([*(sets or []), *([f"lengths rounded to {rounding}"] if rounding else [])])
-    complain(f"solving {file.title} with {words}")
-    return run(file, own_frequencies=not frequency)
+    return file
 
 
 def _figures(before: Run, after: Run) -> tuple[Any, str]:

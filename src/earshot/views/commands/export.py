@@ -9,6 +9,7 @@ import typer
 
 from ... import units
 from ...errors import UsageError
+from ...files.atomic import folder as make_folder
 from ...files.curves import read_network
 from ...files.design_file import DesignFile
 from ...files.results import is_results, write_results
@@ -65,6 +66,7 @@ def export(
         if given not in known:
             raise UsageError(f"{option} {given} is not one of {', '.join(known)}")
     ohms = [units.read(text, "resistance", what="--reference") for text in references or []]
+    make_folder(target.parent)
     if ending == ".toml":
         written = write(_design(path, sets).design, target)
     elif ending == ".nc":

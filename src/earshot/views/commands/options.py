@@ -9,6 +9,7 @@ from typing import Annotated
 
 import typer
 
+from ... import units
 from ...answers.frequencies import wanted
 from ...errors import UsageError
 from ...files.design_file import DesignFile, FileBuild, design_from_text, read_design
@@ -41,6 +42,12 @@ def known_format(ending: str, said: str | None = None) -> None:
     """Raise UsageError, repeating what was said, for a format that figures are not written in."""
     if ending not in ("png", "svg", "pdf"):
         raise UsageError(f"{said or f'--format {ending}'}: figures are written as one of png, svg, pdf")
+
+
+def readable(at: list[str] | None) -> None:
+    """Raise UnitError, before anything is solved, for a readout that is no frequency."""
+    for text in at or []:
+        units.frequency(text, "--at")
 
 
 def changes_of(texts: list[str] | None) -> dict[str, str]:

@@ -11,6 +11,7 @@ from typing import Annotated, Any
 import numpy as np
 import typer
 
+from ... import units
 from ...answers.cases import Cut
 from ...arrays.scanning import facing_of, in_words
 from ...arrays.solved import SolvedArray, port_places
@@ -24,7 +25,7 @@ from ...files.design_file import FileBuild
 from ...files.ideal_array import ideal_array
 from ...media.stack import Stack
 from ...running import report
-from .options import Format, Frequencies, Json, ModelPath, Readouts, Sets, known_format
+from .options import Format, Frequencies, Json, ModelPath, Readouts, Sets, known_format, readable
 from .runs import Run, opened
 from .screen import progress, show, show_json
 
@@ -293,8 +294,11 @@ def plot(
     if scale not in ("dB", "compressed"):
         raise UsageError(f"--scale {scale} is not dB or compressed")
     known_format(ending)
-    result = opened(path, sets, frequency)
+    readable(at)
+    if reach is not None:
+        units.read(reach, "length", what="--reach", wavelength=1.0)
     make_folder(out)
+    result = opened(path, sets, frequency)
     written = draw(result, kinds or figures_for(result), out, ending, Wishes(at or (), scale, reach))
     if json:
         show_json({"figures": [str(p) for p in written]})
