@@ -227,3 +227,10 @@ def test_currents_patterns_and_wishes(tag):
     )
     with pytest.raises(es.UsageError, match="not above zero"):
         es.plots.pattern(driven.far_field(), antenna, reach=0)
+
+
+def test_maps_as_svg_are_pictures_not_a_million_shapes(tmp_path):
+    beam = es.solve(es.antennas.yagi("150 MHz"), "150 MHz").drive().far_field()
+    for name, draw in (("sphere", es.plots.sphere), ("pattern", es.plots.pattern)):
+        draw(beam).savefig(tmp_path / f"{name}.svg")
+        assert (tmp_path / f"{name}.svg").stat().st_size < 1_000_000

@@ -106,7 +106,9 @@ def pattern(
         scale = Normalize(top - span, top)
         faces = SHORE(scale(np.maximum(gain, top - span)))
         faces[..., 3] = 0.7
-        axes.plot_surface(*solid, facecolors=faces, rstride=1, cstride=1, linewidth=0, shade=False, zorder=1)
+        axes.plot_surface(
+            *solid, facecolors=faces, rstride=1, cstride=1, linewidth=0, shade=False, zorder=1, rasterized=True
+        )
         note = f"middle: {top - span:.1f} dBi and below"
         if antenna is not None:
             _copy(axes, antenna, middle, stretch)

@@ -50,7 +50,13 @@ def sphere(given: FarField | Driven, *, quantity: str = "gain", span: float = 30
         axes.grid(visible=False)
         scale = Normalize(top - span, top)
         picture = axes.pcolormesh(
-            azimuth, elevation, np.maximum(level, top - span), cmap=SHORE, norm=scale, shading="gouraud"
+            azimuth,
+            elevation,
+            np.maximum(level, top - span),
+            cmap=SHORE,
+            norm=scale,
+            shading="gouraud",
+            rasterized=True,
         )
         rings = [top - d for d in (12.0, 9.0, 6.0, 3.0)]
         lines = axes.contour(azimuth, elevation, level, levels=rings, colors=INK, linewidths=0.9, linestyles="-")
