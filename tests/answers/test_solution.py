@@ -126,6 +126,21 @@ def test_a_frequency_that_was_not_solved_is_solved_aloud(dipole, caplog):
         answer.drive(frequency="170 MHz")
 
 
+def test_two_drives_at_one_unsolved_frequency_solve_once(dipole, caplog, monkeypatch):
+    from earshot.answers import solution
+
+    answer, counted = es.solve(dipole, ["140 MHz", "160 MHz"]), []
+    plain = solution.respond
+    monkeypatch.setattr(solution, "respond", lambda *a: counted.append(a) or plain(*a))
+    drives = [answer.drive(es.watts(power), "150 MHz") for power in (1, 4, 9)]
+    assert len(counted) == caplog.text.count("solving it too") == 1
+    assert abs(drives[2].currents[0] / drives[0].currents[0]) == pytest.approx(3.0)
+    for n in range(20):
+        answer.drive(frequency=141e6 + 1e5 * n)
+    answer.drive(frequency="150 MHz")
+    assert len(counted) == 22
+
+
 @pytest.mark.parametrize(
     ("call", "says"),
     [

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -41,6 +41,8 @@ if TYPE_CHECKING:
     from .evidence import Evidence
 
 _log = logging.getLogger("earshot")
+_KEPT = 16
+"""Frequencies solved besides those that were asked for whose currents are kept."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,6 +63,9 @@ class Solution:
     record: Record
     spans: Spans = ()
     evidence: Evidence | None = None
+    _besides: dict[float, tuple[NDArray[np.complex128], NDArray[np.complex128]]] = field(
+        default_factory=dict, init=False, repr=False
+    )
 
     @property
     def antenna(self) -> Antenna:
@@ -285,8 +290,13 @@ class Solution:
                 f"{units.engineering(hertz, 'Hz')} is above the highest solved frequency, "
                 f"{units.engineering(float(self.frequencies[-1]), 'Hz')}, for which the mesh was made: solve it afresh"
             )
-        _log.warning("%s was not among the solved frequencies: solving it too", units.engineering(hertz, "Hz"))
-        return *respond(self.antenna, self.response.basis, hertz), hertz
+        # The last few that were solved besides are kept: another drive there is no other solve.
+        if hertz not in self._besides:
+            _log.warning("%s was not among the solved frequencies: solving it too", units.engineering(hertz, "Hz"))
+            while len(self._besides) >= _KEPT:
+                del self._besides[next(iter(self._besides))]
+            self._besides[hertz] = respond(self.antenna, self.response.basis, hertz)
+        return *self._besides[hertz], hertz
 
     def at(self, frequency: str | float | None = None) -> Solution:
         """The solution at one frequency alone, solved now if it was not."""
