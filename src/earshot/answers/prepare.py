@@ -15,8 +15,6 @@ from ..geometry.antenna import Antenna
 from ..geometry.design import Design
 from ..geometry.findings import Finding, Findings
 from ..geometry.mesh import MeshRule
-from ..media.earth import Earth
-from ..media.stack import Stack
 from ..moments.basis import Basis, antenna_basis
 from ..moments.ports import gap_vectors
 from ..moments.response import matrix_bytes, refuse_if_too_large
@@ -25,10 +23,10 @@ from .frequencies import Frequencies, wanted
 
 _BAND_SOLVES = 10
 """Solves that a band takes, more or less."""
-_ENTRY = {"wires": 2e-8, "sheets": 1.2e-7, "layers": 1.2e-7, "earth": 1e-7}
-"""Seconds for an entry of the matrix on a machine that does 5e10 operations a second, by what is filled."""
-_TABLES = {"layers": 0.15, "earth": 0.15}
-"""Seconds for a table of kernels there."""
+_ENTRY, _LONG_ENTRY, _TABLE = 2e-8, 1.2e-7, 0.15
+"""Seconds, on a machine that does 5e10 operations a second, for an entry of the matrix of wires in closed form, for one
+of sheets or of kernels from tables, and for a table.
+"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,11 +84,9 @@ def estimate(prepared: Prepared, frequencies: Frequencies) -> Estimate:
         raise RunError(f"antenna '{prepared.antenna.name}' cannot be solved: see what check found")
     asked, n = wanted(frequencies), prepared.basis.size
     solves = len(asked.single) + sum(min(len(b), _BAND_SOLVES) if b.tolerance else len(b) for b in asked.bands)
-    medium = prepared.antenna.medium
-    kind = "layers" if isinstance(medium, Stack) else "earth" if isinstance(medium, Earth) else ""
-    kind = kind or ("sheets" if prepared.antenna.sheets else "wires")
-    slower = 5e10 / _speed()
-    one = slower * (8.0 / 3.0 * n**3 / 5e10 + _ENTRY[kind] * n**2 + _TABLES.get(kind, 0.0)) + 0.03
+    tabled = prepared.antenna.medium.tabled
+    entry = _LONG_ENTRY if tabled or prepared.antenna.sheets else _ENTRY
+    one = 5e10 / _speed() * (8.0 / 3.0 * n**3 / 5e10 + entry * n**2 + _TABLE * tabled) + 0.03
     return Estimate(n, matrix_bytes(n), solves, solves * one)
 
 

@@ -21,6 +21,7 @@ class Earth:
     source: str = ""
 
     has_plane = True
+    tabled = True
 
     def __post_init__(self) -> None:
         for what, value, least in (("permittivity", self.permittivity, 1.0), ("conductivity", self.conductivity, 0.0)):

@@ -105,6 +105,7 @@ class Stack:
     plane: Metal | None
 
     has_plane = True
+    tabled = True
 
     def __init__(
         self, layers: Iterable[Layer] | Layer, metal_on: int | None = None, plane: Metal | str | None = None

@@ -13,6 +13,7 @@ class FreeSpace:
     """Nothing but the antenna."""
 
     has_plane = False
+    tabled = False
 
     def __str__(self) -> str:
         return "free space"
@@ -23,6 +24,7 @@ class PerfectPlane:
     """An infinite, perfectly conducting plane at z = 0; the antenna is above it or stands on it."""
 
     has_plane = True
+    tabled = False
 
     def __str__(self) -> str:
         return "perfect plane at z = 0"

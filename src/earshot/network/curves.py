@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from .rational import fit
+from .rational import Rational, fit
 
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
@@ -82,15 +81,15 @@ def _modelled(frequencies: Floats, admittance: Complexes, reference: complex) ->
     scale = frequencies[-1]
     samples = reflection_of(admittance, reference)
 
-    def missed(some: Sequence[int] | NDArray[np.int64]) -> tuple[float, Complexes]:
-        model = fit(frequencies[some] / scale, admittance[some, None])
-        found = reflection_of(model(frequencies / scale)[:, 0], reference)
-        return float(np.abs(found - samples).max()), found
+    def fitted(some: NDArray[np.int64]) -> tuple[Rational, float]:
+        """A model of some samples, and how far it misses the reflection at any."""
+        found = fit(frequencies[some] / scale, admittance[some, None])
+        missed = reflection_of(found(frequencies / scale)[:, 0], reference) - samples
+        return found, float(np.abs(missed).max())
 
-    halved = np.union1d(taken[::2], taken[-1:])
-    if missed(halved)[0] > _MISS or missed(taken)[0] > _MISS:
+    model, miss = fitted(taken)
+    if max(miss, fitted(np.union1d(taken[::2], taken[-1:]))[1]) > _MISS:
         return _close(frequencies, admittance, reference)
-    model = fit(frequencies[taken] / scale, admittance[taken, None])
     places = frequencies
     while len(places) < _MOST:
         values = model(places / scale)[:, 0]

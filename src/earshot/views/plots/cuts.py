@@ -291,15 +291,13 @@ def _within_half_turns(curve: _Curve) -> tuple[Floats, Floats]:
     beyond = curve.angle > 180.0 + 1e-9
     if not beyond.any():
         return curve.angle, curve.level
-    first, last = curve.angle[~beyond], curve.angle[beyond] - 360.0
     # What stands where it is cut open belongs to both ends.
-    seam = np.interp(180.0, curve.angle, curve.level)
-    ends = [np.concatenate([[-180.0], last, first, [180.0]]), [seam, *curve.level[beyond], *curve.level[~beyond], seam]]
-    angle, level = (np.asarray(x) for x in ends)
+    seam = [float(np.interp(180.0, curve.angle, curve.level))]
+    angle = np.concatenate([[-180.0], curve.angle[beyond] - 360.0, curve.angle[~beyond], [180.0]])
+    level = np.concatenate([seam, curve.level[beyond], curve.level[~beyond], seam])
     # A whole turn has its first direction twice.
-    return np.delete(angle, np.flatnonzero(np.diff(angle) < 1e-9)), np.delete(
-        level, np.flatnonzero(np.diff(angle) < 1e-9)
-    )
+    once = np.concatenate([np.diff(angle) > 1e-9, [True]])
+    return angle[once], level[once]
 
 
 def cartesian(
