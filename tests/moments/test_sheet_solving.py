@@ -42,7 +42,7 @@ def mesh_of(*triangles):
     """A mesh of separate triangles whose equal corners are one."""
     corners, numbers = np.unique(np.round(np.concatenate(triangles), 12), axis=0, return_inverse=True)
     faces = numbers.reshape(-1, 3)
-    return SheetMesh(corners, faces, np.zeros(len(faces), np.int64))
+    return SheetMesh(corners, faces, np.zeros(len(faces), np.int64), corners)
 
 
 @pytest.mark.parametrize("place", [(0.2, 0.1, 0.05), (0.03, 0.03, 0.002), (0.05, -0.004, 0.0)])

@@ -26,6 +26,7 @@ from ..errors import EarshotError, UsageError
 from ..geometry.design import Design
 from ..geometry.mesh import MeshRule, WireMesh
 from ..geometry.sheet_mesh import SheetMesh
+from ..geometry.surfaces import Surface
 from ..lettering import told, visible
 from ..media.stack import Stack
 from ..moments.basis import Basis
@@ -38,7 +39,7 @@ from .design_file import DesignFile, FileBuild, design_from_text
 from .reading import MEGABYTE, read_bytes
 from .stored import stored
 
-FORMAT = 3
+FORMAT = 4
 """Version of the layout below; another one is refused."""
 
 _MESH = {
@@ -58,7 +59,12 @@ LARGEST_RESULTS = 8 * 1024 * MEGABYTE
 """Bytes of a results file."""
 MOST_PACKED = 50
 """Times that the arrays may be larger than the file that holds them: currents hardly pack."""
-_SHEETS = {"vertices": ("vertex", "xyz"), "triangles": ("triangle", "corner"), "sheet": ("triangle",)}
+_SHEETS = {
+    "vertices": ("vertex", "xyz"),
+    "triangles": ("triangle", "corner"),
+    "sheet": ("triangle",),
+    "places": ("vertex", "xyz"),
+}
 
 
 _ARRAYS = {"frequency", "admittance", "solved", "currents", "solved_admittance", *_MESH, *_SHEETS}
@@ -255,7 +261,7 @@ def _assembled(path: Path, attributes: dict[str, Any], arrays: dict[str, NDArray
         if not (arrays[name] > 0.0).all() or not (np.diff(arrays[name]) > 0.0).all() or not len(arrays[name]):
             raise ValueError(f"{name} does not rise from above zero")
     grid = _wires(arrays, len(antenna.wires), float(attributes["mesh_wavelength_m"]))
-    sheets = sheet_basis(_triangles(arrays, len(antenna.sheets))) if "vertices" in arrays else None
+    sheets = sheet_basis(_triangles(arrays, tuple(s.surface for s in antenna.sheets))) if "vertices" in arrays else None
     printed = isinstance(antenna.medium, Stack)
     reach = float(attributes["foot_reach_m"])
     if not (math.isfinite(reach) and reach >= 0.0):
@@ -319,11 +325,12 @@ def _wires(arrays: dict[str, NDArray[Any]], wires: int, wavelength: float) -> Wi
     return WireMesh(nodes, ends, radii, wire, arc, arrays["grounded"].astype(bool), wavelength)
 
 
-def _triangles(arrays: dict[str, NDArray[Any]], sheets: int) -> SheetMesh:
+def _triangles(arrays: dict[str, NDArray[Any]], surfaces: tuple[Surface, ...]) -> SheetMesh:
     _hold("vertices", arrays["vertices"], (None, 3))
     triangles = _numbered("triangles", arrays["triangles"], (None, 3), len(arrays["vertices"]))
-    sheet = _numbered("sheet", arrays["sheet"], (len(triangles),), sheets)
+    sheet = _numbered("sheet", arrays["sheet"], (len(triangles),), len(surfaces))
     x = arrays["vertices"][triangles]
     if not (np.linalg.norm(np.cross(x[:, 1] - x[:, 0], x[:, 2] - x[:, 0]), axis=1) > 0.0).all():
         raise ValueError("a triangle has no area")
-    return SheetMesh(arrays["vertices"], triangles, sheet)
+    _hold("places", arrays["places"], arrays["vertices"].shape)
+    return SheetMesh(arrays["vertices"], triangles, sheet, arrays["places"], surfaces)

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import math
 from collections import defaultdict
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
+
+from .rounding import halfway
+from .surfaces import ROUND, Surface
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -21,9 +24,13 @@ def _key(a: int, b: int) -> Edge:
 
 
 class Triangles:
-    """Triangles that can be changed: vertices, three corner numbers and a sheet number each; edges know theirs."""
+    """Triangles that can be changed: vertices, three corner numbers and a sheet number each; edges know theirs.
 
-    def __init__(self, vertices: Floats, triangles: Ints, sheet: Ints) -> None:
+    surfaces: of the sheets by number; the middle of an edge on a round one is put onto it.
+    """
+
+    def __init__(self, vertices: Floats, triangles: Ints, sheet: Ints, surfaces: Sequence[Surface] = ()) -> None:
+        self.round = {i: s for i, s in enumerate(surfaces) if s.kind in ROUND}
         self.vertices: list[Floats] = list(vertices)
         self.corners: list[tuple[int, int, int]] = []
         self.sheet: list[int] = []
@@ -60,7 +67,7 @@ class Triangles:
     def split(self, edge: Edge, place: Floats | None = None) -> int:
         """Put a vertex on an edge, at its middle unless a place is given; every triangle at it becomes two."""
         new = len(self.vertices)
-        self.vertices.append(0.5 * (self.vertices[edge[0]] + self.vertices[edge[1]]) if place is None else place)
+        self.vertices.append(self._middle(edge) if place is None else place)
         for triangle in list(self.at[edge]):
             a, b, c = self.corners[triangle]
             while _key(a, b) != edge:
@@ -68,6 +75,15 @@ class Triangles:
             self._replace(triangle, (a, new, c))
             self._add((new, b, c), self.sheet[triangle])
         return new
+
+    def _middle(self, edge: Edge) -> Floats:
+        """Halfway along an edge, on the surface where that is round."""
+        one, two = (self.vertices[end] for end in edge)
+        for number in {self.sheet[t] for t in self.at[edge]} & self.round.keys():
+            place, moved = halfway(self.round[number], one[None], two[None])
+            if moved[0]:
+                return place[0]
+        return 0.5 * (one + two)
 
     def _longest(self, triangle: int) -> Edge:
         # A tie is broken by the numbers, so that both sides of an edge see it alike.

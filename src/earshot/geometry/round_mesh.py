@@ -1,7 +1,4 @@
-"""Triangles on surfaces of revolution: rings of stations along the profile, with more sectors where it is wide.
-
-Rings are polygons of the area of their circle, as an inscribed one is thinner than the tube it stands for.
-"""
+"""Triangles on surfaces of revolution: rings of stations along the profile, with more sectors where it is wide."""
 
 from __future__ import annotations
 
@@ -112,8 +109,6 @@ def round_mesh(surface: Surface, rule: RoundRule) -> tuple[Floats, Ints]:
         for i in order:
             counts[i] = max(counts[i], counts[i - 1 if order.step > 0 else i + 1] // 2, _FEWEST)
     vertices, triangles = _rings(list(zip(rings, counts.tolist(), strict=True)))
-    if surface.kind == "sphere":
-        vertices = vertices * _equal_volume(vertices, triangles, surface.sizes[0] / 2.0)
     if rule.turn:
         c, s = math.cos(rule.turn), math.sin(rule.turn)
         vertices = vertices @ np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, 1.0]])
@@ -129,12 +124,6 @@ def _crossings(part: Stretch, axis: int, at: float) -> list[float]:
     return found + [float(x) for x in s[1:-1][off[1:-1] == 0.0]]
 
 
-def _equal_volume(vertices: Floats, triangles: Ints, radius: float) -> float:
-    a, b, c = (vertices[triangles[:, i]] for i in range(3))
-    volume = abs(float(np.einsum("ij,ij->", a, np.cross(b, c)))) / 6.0
-    return float((4.0 / 3.0 * math.pi * radius**3 / volume) ** (1.0 / 3.0))
-
-
 def _rings(rings: Sequence[tuple[Floats, int]]) -> tuple[Floats, Ints]:
     vertices: list[Floats] = []
     numbers: list[Ints] = []
@@ -144,10 +133,8 @@ def _rings(rings: Sequence[tuple[Floats, int]]) -> tuple[Floats, Ints]:
             vertices.append(np.array([[0.0, 0.0, z]]))
             n = 1
         else:
-            part = 2.0 * math.pi / n
-            turn = part * np.arange(n)
-            wide = rho * math.sqrt(part / math.sin(part))
-            vertices.append(np.stack([wide * np.cos(turn), wide * np.sin(turn), np.full(n, z)], axis=1))
+            turn = 2.0 * math.pi / n * np.arange(n)
+            vertices.append(np.stack([rho * np.cos(turn), rho * np.sin(turn), np.full(n, z)], axis=1))
         numbers.append(count + np.arange(n))
         count += n
     faces = [_strip(a, b) for a, b in itertools.pairwise(numbers)]

@@ -24,7 +24,9 @@ from .mesh import MeshRule, joined_points
 from .profiles import distance
 from .refine import Triangles
 from .round_mesh import RoundRule, rims, round_mesh
+from .rounding import halfway, pushed
 from .sheets import Sheet
+from .surfaces import Surface
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -35,11 +37,16 @@ _PRINTED_OUTLINE = 0.25
 
 @dataclass(frozen=True)
 class SheetMesh:
-    """Flat triangles: vertices (n, 3), metres, corners (m, 3), and the number of the sheet each is part of (m,)."""
+    """Flat triangles: vertices (n, 3), metres, corners (m, 3), and the number of the sheet each is part of (m,).
+
+    places (n, 3): where vertices are on their sheets; those of round `surfaces` (one per sheet) lie a little outside.
+    """
 
     vertices: Floats
     triangles: Ints
     sheet: Ints
+    places: Floats
+    surfaces: tuple[Surface, ...] = ()
     _columns: Floats = field(init=False, repr=False)
 
     def __post_init__(self) -> None:
@@ -81,15 +88,24 @@ class SheetMesh:
         return np.stack([np.linalg.norm(x[:, (i + 1) % 3] - x[:, (i + 2) % 3], axis=1) for i in range(3)], axis=1)
 
     def halved(self) -> SheetMesh:
-        """The mesh with every triangle cut into four; vertices keep their numbers."""
+        """The mesh with every triangle cut into four; vertices keep their numbers, new ones lie on round surfaces."""
         sides = np.concatenate([self.triangles[:, [0, 1]], self.triangles[:, [1, 2]], self.triangles[:, [2, 0]]])
         unique, which = np.unique(np.sort(sides, axis=1), axis=0, return_inverse=True)
-        middle = (self.vertices[unique[:, 0]] + self.vertices[unique[:, 1]]) / 2
+        ends = self.places[unique]
+        middle = ends.mean(axis=1)
+        for number, surface in enumerate(self.surfaces):
+            own = np.unique(which.ravel()[np.tile(self.sheet == number, 3)])
+            on, moved = halfway(surface, ends[own, 0], ends[own, 1])
+            middle[own[moved]] = on[moved]
         ab, bc, ca = (len(self.vertices) + which.ravel()).reshape(3, -1)
         a, b, c = self.triangles.T
         parts = [(a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca)]
         four = np.stack([np.stack(p, axis=1) for p in parts], axis=1).reshape(-1, 3)
-        return SheetMesh(np.concatenate([self.vertices, middle]), four, np.repeat(self.sheet, 4))
+        sheet = np.repeat(self.sheet, 4)
+        finer = np.concatenate([self.places, middle])
+        # What was not pushed, as where wires stand, stays.
+        pinned = np.concatenate([(self.vertices == self.places).all(axis=1), np.zeros(len(middle), bool)])
+        return SheetMesh(pushed(finer, four, sheet, self.surfaces, pinned), four, sheet, finer, self.surfaces)
 
 
 @lru_cache(maxsize=4)
@@ -220,17 +236,19 @@ def _joined(
     _, first = np.unique(label, return_index=True)
     corners = label[corners]
     whole = (corners[:, 0] != corners[:, 1]) & (corners[:, 1] != corners[:, 2]) & (corners[:, 2] != corners[:, 0])
-    mesh = Triangles(vertices[first], corners[whole], sheet[whole])
+    surfaces = tuple(s.surface for s in antenna.sheets)
+    mesh = Triangles(vertices[first], corners[whole], sheet[whole], surfaces)
     fixed = _on_slabs(antenna, np.array(mesh.vertices))
-    for place, reach in feet(antenna):
-        mesh.put(place, reach, fixed)
+    standing = [mesh.put(place, reach, fixed) for place, reach in feet(antenna)]
     mesh.divide(_wanted(antenna, usual, rule, mesh))
     v, t, s = mesh.arrays()
     used, numbers = np.unique(t, return_inverse=True)
     v, t = v[used], numbers.reshape(-1, 3)
     along = int(np.ptp(v, axis=0).argmax())
     order = np.argsort(v[t].mean(axis=1)[:, along], kind="stable")
-    return SheetMesh(v, t[order], s[order])
+    t, s = t[order], s[order]
+    pinned = np.isin(used, standing)
+    return SheetMesh(pushed(v, t, s, surfaces, pinned), t, s, v, surfaces)
 
 
 def _on_slabs(antenna: Antenna, vertices: Floats) -> set[int]:

@@ -1,0 +1,145 @@
+"""Vertices of curved sheets: new ones go onto the surface, then all go out by as much as flat triangles lie inside it.
+
+Triangles with their corners on a ball are inside it; with corners pushed out by the mean depth, each in its own
+neighbourhood, they enclose the same volume, and where a wire stands and they are small the metal is where it is drawn.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .surfaces import ROUND, Surface
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+_ON = 1e-7
+
+
+def rim_radii(surface: Surface) -> tuple[float, ...]:
+    """Radii of the edges of a flat round surface; of others none."""
+    return tuple(size / 2.0 for size in surface.sizes) if surface.kind in ("disk", "annulus") else ()
+
+
+def _radius_at(surface: Surface, z: Floats) -> Floats:
+    """Radius of a round surface that is not flat at local heights z (n,)."""
+    s = surface.sizes
+    if surface.kind == "cone":
+        return np.asarray(s[0] / 2.0 + (s[1] - s[0]) / 2.0 * z / s[2])
+    if surface.kind == "cylinder":
+        return np.full(len(z), s[0] / 2.0)
+    if surface.kind == "sphere":
+        return np.sqrt(np.maximum((s[0] / 2.0) ** 2 - z**2, 0.0))
+    return np.sqrt(np.maximum(4.0 * s[1] * z, 0.0))
+
+
+def halfway(surface: Surface, one: Floats, two: Floats) -> tuple[Floats, NDArray[np.bool_]]:
+    """Places (n, 3) on a surface halfway between pairs of places on it, and (n,) which are not on the straight line.
+
+    Heights along the axis are kept between places of one height, so that rings stay rings.
+    """
+    a, b = surface.to_local(one), surface.to_local(two)
+    middle = (a + b) / 2.0
+    if surface.kind not in ROUND:
+        return surface.to_space(middle), np.zeros(len(a), bool)
+    close = _ON * max(surface.sizes)
+    low, high, wide = (np.hypot(p[:, 0], p[:, 1]) for p in (a, b, middle))
+    level = np.abs(a[:, 2] - b[:, 2]) <= close
+    target = wide.copy()
+    if surface.flat:
+        for radius in rim_radii(surface):
+            target[(np.abs(low - radius) <= close) & (np.abs(high - radius) <= close)] = radius
+    elif surface.kind == "cylinder":
+        wall = np.minimum(low, high) >= surface.sizes[0] / 2.0 - close
+        target[wall] = surface.sizes[0] / 2.0
+    elif surface.kind == "cone":
+        target = _radius_at(surface, middle[:, 2])
+    else:
+        target[level] = _radius_at(surface, middle[level, 2])
+    out = middle.copy()
+    out[:, :2] *= np.where(wide > close, target / np.maximum(wide, close), 1.0)[:, None]
+    if surface.kind == "sphere":
+        out[~level] *= (surface.sizes[0] / 2.0 / np.linalg.norm(out[~level], axis=1))[:, None]
+    elif surface.kind == "paraboloid":
+        out[~level, 2] = wide[~level] ** 2 / (4.0 * surface.sizes[1])
+    return surface.to_space(out), np.linalg.norm(out - middle, axis=1) > 0.0
+
+
+def pushed(
+    places: Floats, triangles: Ints, sheet: Ints, surfaces: tuple[Surface, ...], pinned: NDArray[np.bool_]
+) -> Floats:
+    """Vertices (n, 3) for places on surfaces: out along the normal by the mean depth of the triangles round each.
+
+    Over a triangle the depth of its sides below a quadratic surface is on average a 24th of the sum over its sides
+    of side · (change of the unit normal along it). Where surfaces meet the mean of what each wants is taken. Pinned
+    places (n,) stay.
+    """
+    shift, count = np.zeros_like(places), np.zeros(len(places))
+    for number, surface in enumerate(surfaces):
+        if surface.kind not in ROUND:
+            continue
+        own = triangles[sheet == number]
+        depth, ways = (_of_rims if surface.flat else _of_wall)(surface, surface.to_local(places), own)
+        touched = depth > 0.0
+        shift[touched] += (depth[touched, None] * ways[touched]) @ surface.axes.T
+        count[touched] += 1.0
+    shift[pinned] = 0.0
+    return np.asarray(places + shift / np.maximum(count, 1.0)[:, None])
+
+
+def _bend(place: Floats, normal: Floats) -> Floats:
+    """side · (change of the unit normal) for sides (..., 2, 3), so that a polygon gets the area of its circle.
+
+    Chords of an angle t round a circle of radius r have 2r (1 - cos t) and are to be pushed out by a 12th: to first
+    order that makes the areas equal, which √(t / sin t) does for any t.
+    """
+    side, turn = place[..., 1, :] - place[..., 0, :], normal[..., 1, :] - normal[..., 0, :]
+    angle = 2.0 * np.arcsin(np.minimum(np.linalg.norm(turn, axis=-1) / 2.0, 0.9))
+    angle = np.maximum(angle, 1e-3)
+    exact = 6.0 * (np.sqrt(angle / np.sin(angle)) - 1.0) / (1.0 - np.cos(angle))
+    return np.asarray((side * turn).sum(axis=-1) * exact)
+
+
+def _out(local: Floats) -> Floats:
+    """Unit vectors (n, 3) away from the axis."""
+    flat = local * np.array([1.0, 1.0, 0.0])
+    return np.asarray(flat / np.maximum(np.linalg.norm(flat, axis=1), 1e-300)[:, None])
+
+
+def _of_wall(surface: Surface, local: Floats, own: Ints) -> tuple[Floats, Floats]:
+    """How deep (n,) the triangles round each place lie below a curved surface, and the way out (n, 3)."""
+    if surface.kind == "sphere":
+        ways = local / (surface.sizes[0] / 2.0)
+    elif surface.kind == "paraboloid":
+        ways = local * np.array([1.0, 1.0, 0.0]) / (2.0 * surface.sizes[1]) - np.array([0.0, 0.0, 1.0])
+        ways /= np.linalg.norm(ways, axis=1)[:, None]
+    else:
+        # Level, so that rims stay in their planes: depth and way are both longer than along the normal.
+        ways = _out(local)
+    if surface.kind == "cylinder":
+        close = _ON * max(surface.sizes)
+        own = own[(np.hypot(local[own, 0], local[own, 1]) >= surface.sizes[0] / 2.0 - close).all(axis=1)]
+    x, n = local[own], ways[own]
+    cross = np.linalg.norm(np.cross(x[:, 1] - x[:, 0], x[:, 2] - x[:, 0]), axis=1)
+    depth = sum(_bend(x[:, pair], n[:, pair]) for pair in ([0, 1], [1, 2], [2, 0])) / 24.0
+    total, area = np.zeros(len(local)), np.zeros(len(local))
+    for corner in own.T:
+        np.add.at(total, corner, cross * depth)
+        np.add.at(area, corner, cross)
+    return total / np.maximum(area, 1e-300), ways
+
+
+def _of_rims(surface: Surface, local: Floats, own: Ints) -> tuple[Floats, Floats]:
+    """How deep (n,) the chords of a flat round surface's edges lie inside their circles, and the way out (n, 3)."""
+    ways, wide = _out(local), np.hypot(local[:, 0], local[:, 1])
+    sides = np.sort(np.concatenate([own[:, [0, 1]], own[:, [1, 2]], own[:, [2, 0]]]), axis=1)
+    unique, times = np.unique(sides, axis=0, return_counts=True)
+    ends = unique[times == 1]
+    total, count = np.zeros(len(local)), np.zeros(len(local))
+    for radius in rim_radii(surface):
+        rim = ends[(np.abs(wide[ends] - radius) <= _ON * max(surface.sizes)).all(axis=1)]
+        depth = _bend(local[rim], ways[rim]) / 12.0
+        for corner in rim.T:
+            np.add.at(total, corner, depth)
+            np.add.at(count, corner, 1.0)
+    return total / np.maximum(count, 1.0), ways
