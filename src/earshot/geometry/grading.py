@@ -45,7 +45,7 @@ def graded_cuts(length: float, first: float, last: float, most: float, growth: f
 
 
 def marked_cuts(
-    length: float, first: float, last: float, most: float, marks: Sequence[tuple[float, float]], growth: float = 0.6
+    length: float, first: float, last: float, most: float, marks: Sequence[tuple[float, float]], growth: float
 ) -> Floats:
     """Cut [0, length] with a cut at every mark (place, size there): places inside only."""
     inside = sorted((s, size) for s, size in marks if 1e-9 * length < s < length * (1.0 - 1e-9))

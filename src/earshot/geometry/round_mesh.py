@@ -17,6 +17,11 @@ from .surfaces import Surface
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 _FEWEST = 6
+_GROWTH = 0.6
+_BY_FEET = 0.35
+_BESIDE = 0.3
+# Charge crowds at free rims; rings there cost little.
+_RIM = 0.4
 
 
 def sectors(radius: Floats, chord: float, most: int) -> Ints:
@@ -87,7 +92,7 @@ def round_mesh(surface: Surface, rule: RoundRule) -> tuple[Floats, Ints]:
     for n, part in enumerate(parts):
         # Along a tube, cells may be longer than the chords round it.
         steady = np.ptp(part.at(np.linspace(0.0, part.length, 3))[:, 0]) < 1e-9 * widest
-        usual = min(rule.most, (4.0 if steady else 1.6) * chord)
+        usual = min(rule.most, 4.0 * chord) if steady else min(0.7 * rule.most, 1.3 * chord)
         ends = []
         for last, at in ((False, 0.0), (True, part.length)):
             rho = part.at(np.array([at]))[0, 0]
@@ -95,19 +100,23 @@ def round_mesh(surface: Surface, rule: RoundRule) -> tuple[Floats, Ints]:
             if rho < 1e-9 * widest:
                 ends.append(rule.foot[1 if last else 0] or usual if outer else usual)
             else:
-                ends.append(min((rule.edge if outer else max(rule.edge, 0.4)) * usual, 0.8 * rho))
+                ends.append(min((_RIM * rule.edge if outer else max(rule.edge, 0.4)) * usual, 0.8 * rho))
         marks = [(s, size) for z, size in rule.planes for s in _crossings(part, 1, z)]
         marks += [(s, usual) for rho in rule.radii for s in _crossings(part, 0, rho)]
-        places = part.at(marked_cuts(part.length, ends[0], ends[1], min(usual, part.length / 4.0), marks))
+        growth = _BY_FEET if (n == 0 and rule.foot[0]) or (n == len(parts) - 1 and rule.foot[1]) else _GROWTH
+        places = part.at(marked_cuts(part.length, ends[0], ends[1], min(usual, part.length / 4.0), marks, growth))
         places[np.abs(places[:, 0]) < 1e-9 * widest, 0] = 0.0
         stations += list(places[1:] if stations else places)
     rings = np.array(stations)
     counts = sectors(rings[:, 0], chord, top)
     counts[0], counts[-1] = max(counts[0], rule.rims[0]), max(counts[-1], rule.rims[1])
-    # Away from a ring of more chords there are half as many, and half of those.
+    # Away from a ring of more chords there are half as many, and half of those; not so near that chords would cross.
+    steps = np.linalg.norm(np.diff(rings, axis=0), axis=1)
     for order in (range(1, len(counts)), range(len(counts) - 2, -1, -1)):
         for i in order:
-            counts[i] = max(counts[i], counts[i - 1 if order.step > 0 else i + 1] // 2, _FEWEST)
+            before = i - order.step
+            near = steps[min(i, before)] < _BESIDE * 2.0 * math.pi * rings[before, 0] / counts[before]
+            counts[i] = max(counts[i], counts[before] if near and rings[i, 0] > 0.0 else counts[before] // 2, _FEWEST)
     vertices, triangles = _rings(list(zip(rings, counts.tolist(), strict=True)))
     if rule.turn:
         c, s = math.cos(rule.turn), math.sin(rule.turn)

@@ -16,11 +16,6 @@ Ints = NDArray[np.int64]
 _ON = 1e-7
 
 
-def rim_radii(surface: Surface) -> tuple[float, ...]:
-    """Radii of the edges of a flat round surface; of others none."""
-    return tuple(size / 2.0 for size in surface.sizes) if surface.kind in ("disk", "annulus") else ()
-
-
 def _radius_at(surface: Surface, z: Floats) -> Floats:
     """Radius of a round surface that is not flat at local heights z (n,)."""
     s = surface.sizes
@@ -36,7 +31,8 @@ def _radius_at(surface: Surface, z: Floats) -> Floats:
 def halfway(surface: Surface, one: Floats, two: Floats) -> tuple[Floats, NDArray[np.bool_]]:
     """Places (n, 3) on a surface halfway between pairs of places on it, and (n,) which are not on the straight line.
 
-    Heights along the axis are kept between places of one height, so that rings stay rings.
+    Heights along the axis are kept between places of one height, so that rings stay rings; in a flat one they do too,
+    or a rim would come to lie beyond the next ring.
     """
     a, b = surface.to_local(one), surface.to_local(two)
     middle = (a + b) / 2.0
@@ -47,8 +43,8 @@ def halfway(surface: Surface, one: Floats, two: Floats) -> tuple[Floats, NDArray
     level = np.abs(a[:, 2] - b[:, 2]) <= close
     target = wide.copy()
     if surface.flat:
-        for radius in rim_radii(surface):
-            target[(np.abs(low - radius) <= close) & (np.abs(high - radius) <= close)] = radius
+        side_by_side = (a[:, :2] * b[:, :2]).sum(axis=1) > 0.4 * low * high
+        target[side_by_side] = ((low + high) / 2.0)[side_by_side]
     elif surface.kind == "cylinder":
         wall = np.minimum(low, high) >= surface.sizes[0] / 2.0 - close
         target[wall] = surface.sizes[0] / 2.0
@@ -79,7 +75,7 @@ def pushed(
         if surface.kind not in ROUND:
             continue
         own = triangles[sheet == number]
-        depth, ways = (_of_rims if surface.flat else _of_wall)(surface, surface.to_local(places), own)
+        depth, ways = _depth(surface, surface.to_local(places), own)
         touched = depth > 0.0
         shift[touched] += (depth[touched, None] * ways[touched]) @ surface.axes.T
         count[touched] += 1.0
@@ -106,8 +102,11 @@ def _out(local: Floats) -> Floats:
     return np.asarray(flat / np.maximum(np.linalg.norm(flat, axis=1), 1e-300)[:, None])
 
 
-def _of_wall(surface: Surface, local: Floats, own: Ints) -> tuple[Floats, Floats]:
-    """How deep (n,) the triangles round each place lie below a curved surface, and the way out (n, 3)."""
+def _depth(surface: Surface, local: Floats, own: Ints) -> tuple[Floats, Floats]:
+    """How deep (n,) the triangles round each place lie below a round surface, and the way out (n, 3).
+
+    In a flat one it is how deep chords lie inside their circles.
+    """
     if surface.kind == "sphere":
         ways = local / (surface.sizes[0] / 2.0)
     elif surface.kind == "paraboloid":
@@ -126,20 +125,18 @@ def _of_wall(surface: Surface, local: Floats, own: Ints) -> tuple[Floats, Floats
     for corner in own.T:
         np.add.at(total, corner, cross * depth)
         np.add.at(area, corner, cross)
-    return total / np.maximum(area, 1e-300), ways
+    depth = total / np.maximum(area, 1e-300)
+    return (_at_rims(surface, local, own, ways, depth) if surface.flat else depth), ways
 
 
-def _of_rims(surface: Surface, local: Floats, own: Ints) -> tuple[Floats, Floats]:
-    """How deep (n,) the chords of a flat round surface's edges lie inside their circles, and the way out (n, 3)."""
-    ways, wide = _out(local), np.hypot(local[:, 0], local[:, 1])
+def _at_rims(surface: Surface, local: Floats, own: Ints, ways: Floats, depth: Floats) -> Floats:
+    """The same depth (n,), but at the edges of a flat surface that of their own chords."""
     sides = np.sort(np.concatenate([own[:, [0, 1]], own[:, [1, 2]], own[:, [2, 0]]]), axis=1)
     unique, times = np.unique(sides, axis=0, return_counts=True)
-    ends = unique[times == 1]
+    rim = unique[times == 1]
+    chords = _bend(local[rim], ways[rim]) / 12.0
     total, count = np.zeros(len(local)), np.zeros(len(local))
-    for radius in rim_radii(surface):
-        rim = ends[(np.abs(wide[ends] - radius) <= _ON * max(surface.sizes)).all(axis=1)]
-        depth = _bend(local[rim], ways[rim]) / 12.0
-        for corner in rim.T:
-            np.add.at(total, corner, depth)
-            np.add.at(count, corner, 1.0)
-    return total / np.maximum(count, 1.0), ways
+    for corner in rim.T:
+        np.add.at(total, corner, chords)
+        np.add.at(count, corner, 1.0)
+    return np.where(count > 0.0, total / np.maximum(count, 1.0), depth)
