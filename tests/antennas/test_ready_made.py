@@ -12,7 +12,7 @@ from earshot import antennas
 F = "150 MHz"
 FINER = es.MeshRule(per_wavelength=160, growth=0.25, finest=0.05, port_share=8, least=32)
 COARSER = es.MeshRule(sheets_per_wavelength=7, edge=0.25, around=12)
-PRINTED_FINER = es.MeshRule(sheets_per_wavelength=15, edge=0.06)
+PRINTED_FINER = es.MeshRule(sheets_per_wavelength=15, edge=0.05)
 METAL = ["bow_tie", "corner_reflector", "discone", "horn", "plane_reflector", "plate_monopole", "sleeve_dipole"]
 METAL += ["waveguide"]
 PRINTED = ["disk_patch", "inset_patch", "patch"]

@@ -82,8 +82,8 @@ class Triangles:
         for number in {self.sheet[t] for t in self.at[edge]} & self.round.keys():
             place, moved = halfway(self.round[number], one[None], two[None])
             if moved[0]:
-                return place[0]
-        return 0.5 * (one + two)
+                return np.asarray(place[0])
+        return np.asarray(0.5 * (one + two))
 
     def _longest(self, triangle: int) -> Edge:
         # A tie is broken by the numbers, so that both sides of an edge see it alike.

@@ -20,8 +20,6 @@ _FEWEST = 6
 _GROWTH = 0.6
 _BY_FEET = 0.35
 _BESIDE = 0.3
-# Charge crowds at free rims; rings there cost little.
-_RIM = 0.4
 
 
 def sectors(radius: Floats, chord: float, most: int) -> Ints:
@@ -100,7 +98,7 @@ def round_mesh(surface: Surface, rule: RoundRule) -> tuple[Floats, Ints]:
             if rho < 1e-9 * widest:
                 ends.append(rule.foot[1 if last else 0] or usual if outer else usual)
             else:
-                ends.append(min((_RIM * rule.edge if outer else max(rule.edge, 0.4)) * usual, 0.8 * rho))
+                ends.append(min((rule.edge if outer else max(rule.edge, 0.4)) * usual, 0.8 * rho))
         marks = [(s, size) for z, size in rule.planes for s in _crossings(part, 1, z)]
         marks += [(s, usual) for rho in rule.radii for s in _crossings(part, 0, rho)]
         growth = _BY_FEET if (n == 0 and rule.foot[0]) or (n == len(parts) - 1 and rule.foot[1]) else _GROWTH

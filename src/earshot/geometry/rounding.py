@@ -126,10 +126,10 @@ def _depth(surface: Surface, local: Floats, own: Ints) -> tuple[Floats, Floats]:
         np.add.at(total, corner, cross * depth)
         np.add.at(area, corner, cross)
     depth = total / np.maximum(area, 1e-300)
-    return (_at_rims(surface, local, own, ways, depth) if surface.flat else depth), ways
+    return (_at_rims(local, own, ways, depth) if surface.flat else depth), ways
 
 
-def _at_rims(surface: Surface, local: Floats, own: Ints, ways: Floats, depth: Floats) -> Floats:
+def _at_rims(local: Floats, own: Ints, ways: Floats, depth: Floats) -> Floats:
     """The same depth (n,), but at the edges of a flat surface that of their own chords."""
     sides = np.sort(np.concatenate([own[:, [0, 1]], own[:, [1, 2]], own[:, [2, 0]]]), axis=1)
     unique, times = np.unique(sides, axis=0, return_counts=True)

@@ -31,7 +31,7 @@ from .surfaces import Surface
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 _MOST_TRIANGLES = 200_000
-_PRINTED_RIM = 0.4
+_FINE_RIM = 0.4
 _PRINTED_OUTLINE = 0.25
 
 
@@ -115,10 +115,11 @@ def sheet_mesh(antenna: Antenna, wavelength: float, rule: MeshRule) -> SheetMesh
     The last few are kept: a check, its table of quality and the solve want the same one. Raises RunError for more
     triangles than any memory holds, ModelError where faces cannot be joined.
     """
-    rim = 1.0
+    # Round parts are as fine at their rims everywhere: rings there cost little.
+    rim, ring = 1.0, _FINE_RIM * rule.edge
     if isinstance(antenna.medium, Stack):
         # The wave is slower under the metal; charge crowds at its rims, and that decides where a patch resonates.
-        wavelength, rule = wavelength / antenna.medium.slowest, replace(rule, edge=_PRINTED_RIM * rule.edge)
+        wavelength, rule = wavelength / antenna.medium.slowest, replace(rule, edge=_FINE_RIM * rule.edge)
         rim = _PRINTED_OUTLINE
     usual = [_most(sheet, wavelength, rule) for sheet in antenna.sheets]
     _refuse_too_many(antenna, usual)
@@ -137,7 +138,7 @@ def sheet_mesh(antenna: Antenna, wavelength: float, rule: MeshRule) -> SheetMesh
             planes = tuple(mark for slab in own for mark in slab.heights(surface))
             radii, turn = _feet_off_axis(antenna, sheet) if surface.kind in ("disk", "annulus") else ((), 0.0)
             on_axis = _feet_on_axis(antenna, sheet, rule)
-            rounds[index] = RoundRule(most, rule.around, rule.edge, on_axis, planes, radii=radii, turn=turn)
+            rounds[index] = RoundRule(most, rule.around, ring, on_axis, planes, radii=radii, turn=turn)
     for index, how in _matched(antenna, rounds).items():
         pieces.append((*round_mesh(antenna.sheets[index].surface, how), index))
     if faces:
