@@ -73,7 +73,7 @@ def test_evidence_tells_a_coarse_mesh_from_a_good_one():
     antenna = dipole(0.48, 1e-3)
     good = es.evidence(es.solve(antenna, ONE_METRE))
     coarse = es.evidence(es.solve(antenna, ONE_METRE, rule=es.MeshRule(per_wavelength=25, growth=None)))
-    change = {e: {f.name: f.change for f in e.figures}["R at dipole"] for e in (good, coarse)}
+    change = {e: {f.name: f.error for f in e.figures}["R at dipole"] for e in (good, coarse)}
     assert change[good] < 0.2 < 1.0 < change[coarse]
     assert good.residual < 0.5 * coarse.residual
     assert abs(good.balance) < 1e-3

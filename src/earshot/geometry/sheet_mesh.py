@@ -87,25 +87,50 @@ class SheetMesh:
         x = self.corners
         return np.stack([np.linalg.norm(x[:, (i + 1) % 3] - x[:, (i + 2) % 3], axis=1) for i in range(3)], axis=1)
 
-    def halved(self) -> SheetMesh:
-        """The mesh with every triangle cut into four; vertices keep their numbers, new ones lie on round surfaces."""
-        sides = np.concatenate([self.triangles[:, [0, 1]], self.triangles[:, [1, 2]], self.triangles[:, [2, 0]]])
+    def halved(self, feet: Ints) -> SheetMesh:
+        """The mesh with every triangle cut into four; vertices keep their numbers, new ones lie on round surfaces.
+
+        feet (f,): vertices where wires stand. Triangles there are cut into two and stay as large: they are the model of
+        how a wire's current goes over into a sheet, which has the wire's size and not the mesh's.
+        """
+        t = self.triangles
+        sides = np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]])
         unique, which = np.unique(np.sort(sides, axis=1), axis=0, return_inverse=True)
+        which = which.ravel()
         ends = self.places[unique]
         middle = ends.mean(axis=1)
         for number, surface in enumerate(self.surfaces):
-            own = np.unique(which.ravel()[np.tile(self.sheet == number, 3)])
+            own = np.unique(which[np.tile(self.sheet == number, 3)])
             on, moved = halfway(surface, ends[own, 0], ends[own, 1])
             middle[own[moved]] = on[moved]
-        ab, bc, ca = (len(self.vertices) + which.ravel()).reshape(3, -1)
-        a, b, c = self.triangles.T
-        parts = [(a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca)]
-        four = np.stack([np.stack(p, axis=1) for p in parts], axis=1).reshape(-1, 3)
-        sheet = np.repeat(self.sheet, 4)
+        whole = np.isin(unique, feet).any(axis=1)
+        fresh = np.cumsum(~whole) - 1 + len(self.vertices)
+        # Sides that stay whole have no vertex: their number is never used.
+        between = np.where(whole, -1, fresh)[which].reshape(3, -1).T
+        kept = (between < 0).sum(axis=1)
+        order, four = [], []
+        (ab, bc, ca), (a, b, c) = between.T, t.T
+        plain = kept == 0
+        for part in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca)):
+            four.append(np.stack(part, axis=1)[plain])
+            order.append(np.flatnonzero(plain))
+        for apex in range(3):
+            one, two, far = t[:, apex], t[:, (apex + 1) % 3], t[:, (apex + 2) % 3]
+            cut = (kept == 2) & (between[:, (apex + 1) % 3] >= 0)
+            new = between[:, (apex + 1) % 3]
+            for part in ((one, two, new), (one, new, far)):
+                four.append(np.stack(part, axis=1)[cut])
+                order.append(np.flatnonzero(cut))
+        # Between two feet nothing is cut.
+        four.append(t[kept == 3])
+        order.append(np.flatnonzero(kept == 3))
+        along = np.argsort(np.concatenate(order), kind="stable")
+        triangles, sheet = np.concatenate(four)[along], self.sheet[np.concatenate(order)[along]]
+        middle = middle[~whole]
         finer = np.concatenate([self.places, middle])
         # What was not pushed, as where wires stand, stays.
         pinned = np.concatenate([(self.vertices == self.places).all(axis=1), np.zeros(len(middle), bool)])
-        return SheetMesh(pushed(finer, four, sheet, self.surfaces, pinned), four, sheet, finer, self.surfaces)
+        return SheetMesh(pushed(finer, triangles, sheet, self.surfaces, pinned), triangles, sheet, finer, self.surfaces)
 
 
 @lru_cache(maxsize=4)

@@ -57,14 +57,22 @@ class Basis:
 
     @property
     def halved(self) -> Basis:
-        """The basis of the mesh with every segment in two and every triangle in four."""
-        fine = None if self.sheets is None else sheet_basis(self.sheets.mesh.halved())
+        """The basis of the mesh with every segment in two and every triangle in four, but for those at feet."""
+        if self.sheets is None:
+            return Basis(wire_basis(self.mesh.halved()), None, self.reach)
+        feet = np.array([vertex for vertex, _ in self._standing], np.int64)
+        fine = sheet_basis(self.sheets.mesh.halved(feet))
         wires = self.wires if self.probes else wire_basis(self.mesh.halved())
         return Basis(wires, fine, self.reach, self.probes)
 
     @cached_property
     def feet(self) -> tuple[tuple[Fan, Floats], ...]:
         """Every fan with, per wire function (wires,), the current it sends into it from a unit coefficient."""
+        return tuple((fan(self.sheets.mesh, vertex), amount) for vertex, amount in self._standing if self.sheets)
+
+    @cached_property
+    def _standing(self) -> tuple[tuple[int, Floats], ...]:
+        """Every vertex on which wires stand, with what each wire function (wires,) sends into it."""
         if self.sheets is None:
             return ()
         from scipy.spatial import cKDTree
@@ -87,7 +95,7 @@ class Basis:
         for place in np.unique(vertex):
             amount = np.zeros(wires.size)
             amount[alone[vertex == place]] = out[vertex == place]
-            found.append((fan(self.sheets.mesh, int(place)), amount))
+            found.append((int(place), amount))
         return tuple(found)
 
     def split(self, coefficients: Complexes) -> tuple[Complexes, Complexes]:

@@ -230,16 +230,16 @@ def evidence_table(evidence: Evidence) -> Group:
     """How far to trust the figures."""
     title = (
         f"evidence at {engineering(evidence.frequency, 'Hz', 6)}: {evidence.unknowns} unknowns against "
-        f"{evidence.refined_unknowns} with every piece of the mesh halved"
+        f"{evidence.refined_unknowns} with every piece of the mesh halved; ± estimates the mesh's error from that"
     )
     table = _table([("figure", False), ("value", True), ("±", True), ("unit", False), ("", False)])
     for figure, row in evidence.to_frame().iterrows():
-        change: Any = row["±"]
+        error: Any = row["±"]
         unit = "" if row["unit"] == "1" else row["unit"]
         table.add_row(
             str(figure),
             "-" if math.isnan(row["value"]) else f"{row['value']:.5g}",
-            "" if math.isnan(change) else f"{change:.2g}",
+            "" if math.isnan(error) else f"{error:.2g}",
             unit,
             Text(row["remark"], style="dim"),
         )
