@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+import earshot as es
 from earshot import units
 from earshot.errors import UnitError
 from earshot.units import Quantity
@@ -153,3 +154,27 @@ def test_arithmetic_is_that_of_python(text):
         return
     if len(text) <= 400:
         assert units.evaluate(f"{text} + 0").si == pytest.approx(expected, rel=1e-9, abs=1e-9)
+
+
+@pytest.mark.parametrize("degrees", [-30, 0, 1.5, 90, 360])
+def test_bare_angles_are_degrees_wherever_angles_are_given(degrees):
+    assert es.units.angle(degrees) == pytest.approx(math.radians(degrees))
+    assert es.units.angle(degrees) == pytest.approx(es.units.angle(f"{degrees} deg"))
+
+
+def test_calls_take_degrees_and_arrays_of_angles_are_radians():
+    wires = [es.Wire("rod", [(0, 0, -0.5), (0, 0, 0.5)], radius=1e-3)]
+    antenna = es.Antenna("rod", wires, [es.Port("feed", "rod")])
+    beam = es.solve(antenna, "145 MHz").drive().far_field()
+    assert beam.cut(elevation=10).theta.values == pytest.approx(80.0)
+    assert beam.cut(azimuth=30, step=5).equals(beam.cut(azimuth="30 deg", step="5 deg"))
+    assert beam.sector((1, 0, 0), 20) == beam.sector((1, 0, 0), "20 deg")
+    assert antenna.rotated(90, "y").wires[0].corners[1] == pytest.approx([0.5, 0, 0], abs=1e-12)
+    assert es.plane_wave(90, 45, 1.0).theta == pytest.approx(math.pi / 2)
+    assert es.volts(1, 90).amount == pytest.approx(1j)
+    lean = es.Design(lambda v: antenna.rotated(v.lean, "y"), frequency="145 MHz", lean="10 deg")
+    assert lean.with_(lean=30).values.quantities["lean"].si == pytest.approx(math.radians(30))
+    with pytest.raises(es.UsageError, match="radians"):
+        beam.gain(90, 0)
+    with pytest.raises(es.UsageError, match="phi = 45"):
+        beam.gain(1.0, [0.0, 45.0])

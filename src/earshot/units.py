@@ -302,8 +302,15 @@ def length(value: str | float, what: str = "length") -> float:
 
 
 def angle(value: str | float, what: str = "angle") -> float:
-    """An angle in radians from text ("30 deg") or radians; raises UnitError."""
-    return read(value, "angle", what=what)
+    """An angle in radians from text ("30 deg", "0.5 rad") or a number of degrees; raises UnitError.
+
+    Degrees are what every table, figure and file shows; it is the one place where a bare number is not in SI.
+
+    >>> angle(180)
+    3.141592653589793
+    """
+    number = read(value, "angle", what=what)
+    return number if isinstance(value, str) else math.radians(number)
 
 
 def count(value: object, what: str, least: int, most: int) -> int:

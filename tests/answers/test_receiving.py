@@ -28,7 +28,7 @@ def test_open_circuit_voltage_is_the_transmitted_field(antenna):
     sent = answer.drive(es.amperes(1)).far_field().field(theta, phi)
     scale = 4 * math.pi / (1j * K * WAVE_IMPEDANCE)
     for e_theta, e_phi in ((1, 0), (0, 1), (0.6, 0.8j)):
-        wave = es.plane_wave(theta, phi, e_theta, e_phi)
+        wave = es.plane_wave(math.degrees(theta), math.degrees(phi), e_theta, e_phi)
         port = antenna.ports[0].name
         got = es.receive(answer, wave, terminations={port: es.open_circuit()}).voltages[0]
         want = scale * (sent[0] * e_theta + sent[1] * e_phi)

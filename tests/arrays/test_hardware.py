@@ -22,7 +22,7 @@ def test_quantisation_lobes_are_where_and_as_high_as_theory_has_them(bits):
     steps, m = 2**bits, 4
     array = arrays.Array(arrays.line(8 * m * steps, WAVE / 2), arrays.isotropic())
     sine = 2.0 / (m * steps)
-    weights = array.steered(frequency=HERTZ, theta=math.asin(sine), phi=0.0)
+    weights = array.steered(frequency=HERTZ, theta=math.degrees(math.asin(sine)), phi=0.0)
     coarse = array.beam(HERTZ, weights.quantised(bits))
     lobe = sine - 2.0 / m
     main = float(coarse.intensity(math.asin(sine), 0.0))

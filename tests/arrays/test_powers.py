@@ -100,7 +100,7 @@ def test_eirp_is_power_times_gain(seed):
 
 
 def _steered(array, way):
-    yield array.steered(frequency=HERTZ, theta=way[0], phi=way[1]).values
+    yield array.steered(frequency=HERTZ, theta=math.degrees(way[0]), phi=math.degrees(way[1])).values
 
 
 @pytest.mark.parametrize("seed", range(20))

@@ -63,7 +63,7 @@ def test_the_peak_and_the_side_lobe_of_large_arrays(part):
         kind = random.integers(3)
         base = array.tapered("taylor", side_lobe=28) if kind else array.uniform()
         theta, phi = random.uniform(0, 0.7), random.uniform(0, 2 * math.pi)
-        weights = array.steered(base, frequency=HERTZ, theta=theta, phi=phi)
+        weights = array.steered(base, frequency=HERTZ, theta=math.degrees(theta), phi=math.degrees(phi))
         weights = weights.quantised(int(random.integers(2, 4))) if kind == 2 else weights
         beam = array.beam(HERTZ, weights)
         n = 1024

@@ -83,7 +83,7 @@ def test_open_circuit_voltage_over_layers_is_the_transmitted_field(medium):
     for theta, phi in ((0.0, 0.0), (0.9, 2.0)):
         sent = answer.drive(es.amperes(1)).far_field().field(theta, phi)
         for e_theta, e_phi in ((1, 0), (0, 1), (0.6, 0.8j)):
-            wave = es.plane_wave(theta, phi, e_theta, e_phi)
+            wave = es.plane_wave(math.degrees(theta), math.degrees(phi), e_theta, e_phi)
             got = es.receive(answer, wave, terminations={"feed": es.open_circuit()}).voltages[0]
             assert abs(got - scale * (sent[0] * e_theta + sent[1] * e_phi)) < 1e-6 * abs(scale) * np.linalg.norm(sent)
 

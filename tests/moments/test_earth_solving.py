@@ -107,7 +107,7 @@ def test_reciprocity_with_a_plane_wave():
     for theta, phi in ((0.4, 0.3), (1.3, 2.0)):
         sent = answer.drive(es.amperes(1)).far_field().field(theta, phi)
         for e in ((1, 0), (0.3, 1j)):
-            wave = es.plane_wave(theta, phi, *e)
+            wave = es.plane_wave(math.degrees(theta), math.degrees(phi), *e)
             got = es.receive(answer, wave, terminations={"feed": es.open_circuit()}).voltages[0]
             want = 4 * math.pi / (1j * K * es.constants.WAVE_IMPEDANCE) * (sent[0] * e[0] + sent[1] * e[1])
             assert got == pytest.approx(want, rel=1e-5)

@@ -246,7 +246,11 @@ def test_receiving_is_transmitting():
     theta, phi = math.radians(70), math.radians(20)
     driven = solution.drive(es.amperes(1))
     e_theta = driven.far_field().field(theta, phi)[0]
-    got = es.receive(solution, es.plane_wave(theta, phi, e_theta=1.0), terminations={"feed": es.open_circuit()})
+    got = es.receive(
+        solution,
+        es.plane_wave(70, 20, e_theta=1.0),
+        terminations={"feed": es.open_circuit()},
+    )
     # Open-circuit voltage per volt per metre is the effective length of the field per ampere (Balanis 2016, eq. 2-91).
     want = e_theta * 2 * 299792458.0 / (1j * HERTZ * 376.730313668)
     assert abs(got.voltages[0]) == pytest.approx(abs(want), rel=1e-3)

@@ -110,7 +110,7 @@ def test_figures_of_what_has_no_sheets_are_refused(roof, dipole, tmp_path):
         es.plots.write_animation(roof.drive(), tmp_path / "moving.mp4")
     only = es.Antenna("ball", sheets=[es.Sheet("ball", es.sphere(0.2))])
     got = es.scatter(only, es.plane_wave(0.0, 0.0, e_theta=1.0), "300 MHz")
-    assert es.plots.surface_currents(got, phase=1.0).texts
+    assert es.plots.surface_currents(got, phase=60).texts
     with pytest.raises(es.ModelError, match="lie on one another"):
         es.scatter(only.with_(es.Sheet("a", es.disk(1)), es.Sheet("b", es.disk(1))), got.wave, "300 MHz")
 

@@ -14,7 +14,7 @@ from ..network.sources import Source
 
 @dataclass(frozen=True, slots=True)
 class Cut:
-    """A cut to take: a plane, "E" or "H", or an elevation or azimuth (text or radians)."""
+    """A cut to take: a plane, "E" or "H", or an elevation or azimuth (text or degrees)."""
 
     plane: str | None = None
     elevation: str | float | None = None

@@ -87,7 +87,8 @@ def link_figures(
     hertz = of.frequency if isinstance(of, SolvedArray) else units.frequency(frequency or 0.0)
     system = chain.noise_temperature(antenna_temperature)
 
-    def steered(theta: float, turn: float) -> Weights:
+    def steered(*way: float) -> Weights:
+        theta, turn = (math.degrees(x) for x in way)
         if isinstance(of, SolvedArray):
             return of.steered(weights, theta=theta, phi=turn)
         return of.steered(weights, frequency=hertz, theta=theta, phi=turn)

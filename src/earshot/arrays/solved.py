@@ -68,7 +68,7 @@ def repeated(
         vector = Rotation.from_matrix(turn).as_rotvec()
         angle = float(np.linalg.norm(vector))
         if angle > 1e-12:
-            one = one.rotated(angle, (vector / angle).tolist())
+            one = one.rotated(math.degrees(angle), (vector / angle).tolist())
         several.append(one.moved(place.tolist()))
     # By pairs, so that no part is copied more often than the number doubles.
     while len(several) > 1:
@@ -199,7 +199,7 @@ class SolvedArray:
 
         rows = {}
         for angle, theta, phi in directions(facing, along, angles, 80.0):
-            own = self.steered(weights, theta=theta, phi=phi)
+            own = self.steered(weights, theta=math.degrees(theta), phi=math.degrees(phi))
             seen = self.active(own)["vswr"].to_numpy()
             beam = self.beam(own)
             gains = [10.0 * math.log10(max(float(g(theta, phi)), 1e-20)) for g in (beam.gain, beam.realized_gain)]

@@ -27,6 +27,7 @@ Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
 
+_TURNS = 4.0 * math.pi + 1e-6
 _LOW_BEAM = math.radians(45.0)
 """Angle from the zenith beyond which a beam over a plane goes along it rather than up."""
 _UPRIGHT = math.radians(15.0)
@@ -75,8 +76,19 @@ class FarField:
         return self.currents.below
 
     def field(self, theta: ArrayLike, phi: ArrayLike) -> tuple[Complexes, Complexes]:
-        """(E_θ, E_φ) times distance, volts peak, for angles in radians; the phase factor e^{-jkr} is left out."""
-        return self.currents.far_field(np.asarray(theta, float), np.asarray(phi, float))
+        """(E_θ, E_φ) times distance, volts peak, for angles in radians; the phase factor e^{-jkr} is left out.
+
+        Raises UsageError for angles beyond whole turns, which are degrees by mistake.
+        """
+        theta, phi = np.asarray(theta, float), np.asarray(phi, float)
+        for name, given in (("theta", theta), ("phi", phi)):
+            most = float(np.abs(given).max(initial=0.0))
+            if not most <= _TURNS:
+                raise UsageError(
+                    f"{name} = {most:g} is beyond two whole turns: arrays of angles are in radians, as np.radians(...) "
+                    "gives them; cut(), take_off() and sector() take degrees"
+                )
+        return self.currents.far_field(theta, phi)
 
     def intensity(self, theta: ArrayLike, phi: ArrayLike) -> Floats:
         """Radiation intensity (|E_θ|² + |E_φ|²)/2η, W/sr, for angles in radians."""

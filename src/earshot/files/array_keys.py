@@ -45,7 +45,7 @@ def read_array(texts: Texts, table: ArrayTable, names: Quantities) -> Layout:
         return texts.quantity(text, "length", f"array.{given[0]}.{key}", names)
 
     def angle(text: str | float, key: str) -> float:
-        return texts.quantity(text, "angle", f"array.{given[0]}.{key}", names)
+        return texts.degrees(text, f"array.{given[0]}.{key}", names)
 
     if table.line is not None:
         return layouts.line(table.line.count, length(table.line.spacing, "spacing"), table.line.axis)
@@ -157,7 +157,7 @@ def read_hardware(texts: Texts, table: ArrayTable, names: Quantities) -> Hardwar
                 raise DesignFileError(f"{texts.name}: array.errors.trials: {e.trials} is below one")
             if e.seed < 0:
                 raise DesignFileError(f"{texts.name}: array.errors.seed: {e.seed} is below zero")
-            phase = texts.quantity(e.phase, "angle", "array.errors.phase", names)
+            phase = texts.degrees(e.phase, "array.errors.phase", names)
             errors, count, seed = Errors(e.amplitude, phase, e.failed, e.kind), e.trials, e.seed
     if table.chain is not None:
         c = table.chain
@@ -195,7 +195,7 @@ def _weights(texts: Texts, beam: BeamTable, array: Array, hertz: float, what: st
     elif beam.delays:
         raise DesignFileError(f"{texts.name}: {what}.delays: there is no direction to steer to: give one")
     if (beam.bits, beam.amplitude_step, beam.least_amplitude) != (None, None, None):
-        offset = texts.quantity(beam.phase_offset, "angle", f"{what}.phase_offset", names)
+        offset = texts.degrees(beam.phase_offset, f"{what}.phase_offset", names)
         least = beam.least_amplitude
         if least is not None and not least > 0.0:
             raise DesignFileError(
@@ -215,4 +215,4 @@ def _weights(texts: Texts, beam: BeamTable, array: Array, hertz: float, what: st
 def beam_angles(texts: Texts, beam: BeamTable, what: str, names: Quantities) -> list[float | None]:
     """θ, φ, azimuth and elevation of a beam, rad, as far as they are given."""
     ways = {key: getattr(beam, key) for key in ("theta", "phi", "azimuth", "elevation")}
-    return [None if w is None else texts.quantity(w, "angle", f"{what}.{key}", names) for key, w in ways.items()]
+    return [None if w is None else texts.degrees(w, f"{what}.{key}", names) for key, w in ways.items()]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import re
 from collections.abc import Sequence
 
@@ -56,8 +55,7 @@ def read_case(texts: Texts, table: DesignTable, name: str, medium: Medium, ports
     told_apart(case.near, f"{texts.name}: {what}.near: near fields")
     near = {key: _near(texts, near, f"{what}.near.{key}") for key, near in case.near.items()}
     sectors = {
-        key: (s.toward, texts.quantity(s.within, "angle", f"{what}.sectors.{key}.within"))
-        for key, s in case.sectors.items()
+        key: (s.toward, texts.degrees(s.within, f"{what}.sectors.{key}.within")) for key, s in case.sectors.items()
     }
     cuts = tuple(read_cut(texts, text, what, medium) for text in case.cuts)
     return Case(name, sources, hertz, cuts, ends, near, sectors)
@@ -75,7 +73,7 @@ def _sources(texts: Texts, ports: Sequence[str], case: CaseTable, what: str) -> 
                 raise DesignFileError(f"{texts.name}: {what}.{kind}: {unknown('port', port, ports)}")
             if port in sources:
                 raise DesignFileError(f"{texts.name}: {what}: port '{port}' is driven twice: keep one")
-            turn = texts.quantity(case.phase.get(port, 0.0), "angle", f"{what}.phase.{port}")
+            turn = texts.degrees(case.phase.get(port, 0.0), f"{what}.phase.{port}")
             sources[port] = make(texts.quantity(amount, kind, f"{what}.{kind}.{port}"), turn)
     for port in case.phase:
         if port not in sources:
@@ -105,10 +103,10 @@ def read_cut(texts: Texts, text: str, what: str, medium: Medium) -> Cut:
         )
     if match["plane"]:
         return Cut(plane=match["plane"])
-    angle = texts.quantity(match["angle"], "angle", f"{what}.cuts")
+    angle = texts.degrees(match["angle"], f"{what}.cuts")
     if match["kind"] == "azimuth":
         return Cut(azimuth=angle)
     least = 0.0 if medium.has_plane else -90.0
-    if not least <= math.degrees(angle) <= 90.0:
+    if not least - 1e-9 <= angle <= 90.0 + 1e-9:
         raise DesignFileError(f"{texts.name}: {what}.cuts: '{text}' is outside {least:g} to 90 deg of elevation")
     return Cut(elevation=angle)

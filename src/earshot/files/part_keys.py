@@ -116,7 +116,7 @@ def _circle(texts: Texts, place: str, table: CircleTable, names: Quantities) -> 
         texts.quantity(table.diameter, "length", f"{place}.diameter", names),
         centre=texts.point(table.centre, f"{place}.centre", names),
         axis=table.axis,
-        start=texts.quantity(table.start, "angle", f"{place}.start", names),
+        start=texts.degrees(table.start, f"{place}.start", names),
         chords=table.chords,
     )
 
@@ -127,7 +127,7 @@ def _helix(texts: Texts, place: str, table: HelixTable, names: Quantities) -> li
         texts.quantity(table.rise, "length", f"{place}.rise", names),
         texts.quantity(table.turns, "number", f"{place}.turns", names),
         base=texts.point(table.base, f"{place}.base", names),
-        start=texts.quantity(table.start, "angle", f"{place}.start", names),
+        start=texts.degrees(table.start, f"{place}.start", names),
         hand=table.hand,
         lead=texts.quantity(table.lead, "length", f"{place}.lead", names),
         chords=table.chords,

@@ -64,7 +64,7 @@ def _surface(texts: Texts, place: str, table: SurfaceTable, names: Quantities) -
         if hasattr(own, key):
             keys[key] = texts.point(getattr(own, key), f"{here}.{key}", names)
     if hasattr(own, "turn"):
-        keys["turn"] = texts.quantity(own.turn, "angle", f"{here}.turn", names)
+        keys["turn"] = texts.degrees(own.turn, f"{here}.turn", names)
     keys |= {key: getattr(own, key) for key in ("axis", "ends", "without") if hasattr(own, key)}
     if kind == "disk" and own.hole is not None:
         return surfaces.annulus(lengths[0], texts.quantity(own.hole, "length", f"{here}.hole", names), **keys)

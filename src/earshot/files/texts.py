@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -100,6 +101,10 @@ class Texts:
         if len(cells) != 3:
             raise DesignFileError(f"{self.name}: {what}: '{text}' has {len(cells)} coordinates; write three, 'x, y, z'")
         return cells
+
+    def degrees(self, text: str | float, what: str, names: Mapping[str, units.Quantity] | None = None) -> float:
+        """An angle as calls take it: a number of degrees."""
+        return math.degrees(self.quantity(text, "angle", what, names))
 
     def point(self, text: str, what: str, names: Mapping[str, units.Quantity] | None = None) -> list[float]:
         """A point's text as three lengths, metres."""

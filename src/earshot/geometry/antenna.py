@@ -199,7 +199,7 @@ class Antenna:
     def rotated(
         self, angle: str | float, axis: str | Sequence[float] = "z", about: Sequence[Length] = (0.0, 0.0, 0.0)
     ) -> Antenna:
-        """The antenna turned by an angle ("30 deg" or radians), right-handed about an axis through a point.
+        """The antenna turned by an angle ("30 deg" or 30), right-handed about an axis through a point.
 
         axis: "x", "y", "z" or a direction (3,). Raises UsageError for an axis that is none of these.
         """

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
@@ -46,7 +47,7 @@ class Quantities(dict[str, Quantity]):
 
 
 class Values(Mapping[str, float]):
-    """The values a design was built with, in SI, by name: `v.spacing` or `v["spacing"]`.
+    """The values a design was built with, by name: `v.spacing` or `v["spacing"]`; in SI, angles in degrees.
 
     quantities: with what they measure. frequency: of the design, Hz.
     """
@@ -57,7 +58,8 @@ class Values(Mapping[str, float]):
     def __getitem__(self, name: str) -> float:
         if name not in self.quantities:
             raise UsageError(f"the design's build function asks for a value it was not given: {self._missing(name)}")
-        return self.quantities[name].si
+        found = self.quantities[name]
+        return math.degrees(found.si) if found.kind == "angle" else found.si
 
     def __getattr__(self, name: str) -> float:
         if name.startswith("__"):
@@ -172,8 +174,8 @@ class Design:
                 raise UsageError(f"the design: {unknown('value', name, given)}")
             kind = before[name].kind
             if isinstance(change, int | float) and not isinstance(change, bool) and isinstance(given[name].is_, str):
-                # A bare number is in SI, as everywhere in Python.
-                change = f"{float(change)!r} {units.KINDS[kind]}".strip()
+                # A bare number is in SI, as everywhere in Python; an angle in degrees.
+                change = f"{float(change)!r} {'deg' if kind == 'angle' else units.KINDS[kind]}".strip()
             given[name] = change if isinstance(change, Value) else replace(given[name], is_=change)
         new: Design = self._copy(self.frequency, given)
         for name, quantity in new.values.quantities.items():
@@ -259,14 +261,14 @@ class Design:
         return Design(self.build, frequency=frequency, **given)
 
     def table(self) -> pd.DataFrame:
-        """The values as a pandas table: value in SI, what it measures, as written, range, note."""
+        """The values as a pandas table: value in SI (angles in degrees), what it measures, as written, range, note."""
         import pandas as pd
 
         quantities = self.values.quantities
         rows = [
             {
                 "name": name,
-                "value": quantities[name].si,
+                "value": self.values[name],
                 "kind": quantities[name].kind,
                 "written": value.is_,
                 "from": value.from_,

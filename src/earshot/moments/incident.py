@@ -47,7 +47,7 @@ class PlaneWave:
 
 
 def plane_wave(theta: str | float, phi: str | float, e_theta: complex = 0.0, e_phi: complex = 0.0) -> PlaneWave:
-    """A plane wave arriving from (θ, φ), text or radians, with field components in V/m peak at the origin.
+    """A plane wave arriving from (θ, φ), text or degrees, with field components in V/m peak at the origin.
 
     Raises UsageError for a wave without a field.
     """

@@ -142,7 +142,7 @@ def _planes(array: IdealArray) -> tuple[list[str], dict[str, Any]]:
         theta, phi = np.degrees(np.transpose([beam.field.peak for beam in array.beams]))
         # A half circle over the zenith serves the azimuths at both its ends.
         aside = sorted(set((np.round(phi) % 180.0)[theta > 1.0].tolist())) or [0.0]
-        wanted = [Cut(azimuth=float(np.radians(a))) for a in aside]
+        wanted = [Cut(azimuth=a) for a in aside]
         if np.abs(theta - 90.0).max() < 30.0:
             wanted = [Cut(elevation=0.0)]
     return planes_of(wanted)

@@ -79,7 +79,7 @@ def pattern(
     UsageError for a reach that is not above zero.
     """
     field = fields_of(given)[0]
-    sphere = field.sphere(math.radians(min(3.0, max(1.0, math.degrees(field.step)))) if step is None else step)
+    sphere = field.sphere(min(3.0, max(1.0, math.degrees(field.step))) if step is None else step)
     gain = sphere.gain.values
     # The peak may lie between the samples.
     top = float(decibels(field.gain(*field.peak)))

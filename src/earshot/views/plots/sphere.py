@@ -27,7 +27,7 @@ def sphere(given: FarField | Driven, *, quantity: str = "gain", span: float = 30
     if quantity not in QUANTITIES:
         raise UsageError(f"quantity '{quantity}' is not one of {', '.join(QUANTITIES)}")
     field = fields_of(given)[0]
-    samples = field.sphere(math.radians(min(2.0, max(0.5, math.degrees(field.step)))) if step is None else step)
+    samples = field.sphere(min(2.0, max(0.5, math.degrees(field.step))) if step is None else step)
     azimuth = samples.phi.values
     elevation = 90.0 - samples.theta.values
     level = samples[quantity].values

@@ -12,6 +12,7 @@ from matplotlib.figure import Figure
 from mpl_toolkits.mplot3d.art3d import Line3DCollection, Poly3DCollection
 from numpy.typing import NDArray
 
+from ... import units
 from ...answers.driven import Driven
 from ...answers.receiving import Received
 from ...errors import UsageError
@@ -106,16 +107,17 @@ def _top(currents: SheetCurrents) -> float:
     return float(strength[order][np.searchsorted(np.cumsum(areas[order]), 0.98 * areas.sum())])
 
 
-def surface_currents(given: Driven | Received, *, phase: float | None = None, arrows_too: bool = True) -> Figure:
+def surface_currents(given: Driven | Received, *, phase: str | float | None = None, arrows_too: bool = True) -> Figure:
     """The surface current on sheets, A/m, in colour, with arrows along it.
 
-    phase: a moment of the period, radians; unless given, the greatest length over the period, with arrows at the moment
-    of most current. Where it rises beyond the scale, at rims and feet, it is shown at its top.
+    phase: a moment of the period ("90 deg" or 90); unless given, the greatest length over the period, with arrows at
+    the moment of most current. Where it rises beyond the scale, at rims and feet, it is shown at its top.
     """
     currents = sheet_currents_of(given)
+    moment = None if phase is None else units.angle(phase, "surface currents, phase")
     with look():
         figure = sheet()
-        _frame(figure, given, currents, phase, arrows_too)
+        _frame(figure, given, currents, moment, arrows_too)
     return figure
 
 
