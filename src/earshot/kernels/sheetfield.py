@@ -1,7 +1,8 @@
 """Near E and H of linear currents on triangles, J = number r - vector, as of currents on tubes.
 
-A triangle is cut into four, and those again, until a piece is farther off than it is large; then seven points do.
-From well beyond its size three do, exact to second order, and from far off its centroid.
+A triangle is cut across its longest side, and the halves again, until a piece is farther off than it is large; then
+seven points do. Halves of slivers grow rounder, so that not many more are near than of other triangles. From well
+beyond its size three do, exact to second order, and from far off its centroid.
 """
 
 import math
@@ -13,7 +14,8 @@ from .sheets import P7, W7
 
 _FAR = 2.0
 _FARTHER2, _FARTHEST2 = 7.0**2, 40.0**2
-_DEEPEST = 9
+_DEEPEST = 24
+_ROOM = 7 * 60 * _DEEPEST
 
 
 @njit(error_model="numpy")
@@ -74,19 +76,23 @@ def points_for(corners, p, stack, depth, found):
             off = (piece[3 * c] - cx) ** 2 + (piece[3 * c + 1] - cy) ** 2 + (piece[3 * c + 2] - cz) ** 2
             reach2 = max(reach2, off)
         gap2 = (p[0] - cx) ** 2 + (p[1] - cy) ** 2 + (p[2] - cz) ** 2
-        if level < _DEEPEST and gap2 < _FAR * _FAR * reach2:
-            middles = np.empty(9)
+        # The last word keeps to the room there is, whatever the triangle's shape.
+        if level < _DEEPEST and gap2 < _FAR * _FAR * reach2 and count + 7 * (top + 2) <= _ROOM:
+            longest, side = -1.0, 0
             for c in range(3):
-                for x in range(3):
-                    middles[3 * c + x] = 0.5 * (piece[3 * c + x] + piece[3 * ((c + 1) % 3) + x])
-            for c in range(3):
-                for x in range(3):
-                    stack[top + c, x] = piece[3 * c + x]
-                    stack[top + c, 3 + x] = middles[3 * c + x]
-                    stack[top + c, 6 + x] = middles[3 * ((c + 2) % 3) + x]
-            stack[top + 3] = middles
-            depth[top : top + 4] = level + 1
-            top += 4
+                i, j = 3 * c, 3 * ((c + 1) % 3)
+                length2 = (
+                    (piece[j] - piece[i]) ** 2 + (piece[j + 1] - piece[i + 1]) ** 2 + (piece[j + 2] - piece[i + 2]) ** 2
+                )
+                if length2 > longest:
+                    longest, side = length2, c
+            i, j, o = 3 * side, 3 * ((side + 1) % 3), 3 * ((side + 2) % 3)
+            for x in range(3):
+                middle = 0.5 * (piece[i + x] + piece[j + x])
+                stack[top, x], stack[top, 3 + x], stack[top, 6 + x] = piece[o + x], piece[i + x], middle
+                stack[top + 1, x], stack[top + 1, 3 + x], stack[top + 1, 6 + x] = piece[o + x], middle, piece[j + x]
+            depth[top] = depth[top + 1] = level + 1
+            top += 2
             continue
         ux, uy, uz = piece[3] - piece[0], piece[4] - piece[1], piece[5] - piece[2]
         vx, vy, vz = piece[6] - piece[0], piece[7] - piece[1], piece[8] - piece[2]
@@ -102,8 +108,8 @@ def points_for(corners, p, stack, depth, found):
 @njit(error_model="numpy")
 def room_for_points():
     """What `points_for` works in: its stack, the depths, and as many points as there can be."""
-    # Of the pieces of one level, those nearer than twice their size are fewer than forty.
-    return np.empty((4 * _DEEPEST, 9)), np.empty(4 * _DEEPEST, np.int64), np.empty((4, 7 * 4 * 40 * _DEEPEST))
+    # Of the pieces of one size, those nearer than twice that are fewer than sixty.
+    return np.empty((_DEEPEST + 2, 9)), np.empty(_DEEPEST + 2, np.int64), np.empty((4, _ROOM))
 
 
 @njit(nogil=True, cache=True, error_model="numpy")
