@@ -19,7 +19,7 @@ from ..media.stack import Stack
 from ..media.surroundings import FreeSpace, Medium
 from .circuit_parts import Line, Load, Stub, Terminal
 from .parts import AXES, Gap, Length, Port, Wire
-from .profiles import distance
+from .profiles import touches
 from .sheets import Sheet
 
 if TYPE_CHECKING:
@@ -140,7 +140,7 @@ class Antenna:
         reach = 1e-3 * wire.radius
         on = np.abs(wire.corners[:, 2]) <= reach if self.medium.has_plane else np.zeros(len(wire.points), bool)
         for sheet in self.sheets:
-            on = on | (distance(sheet.surface, wire.corners) <= reach)
+            on = on | touches(sheet.surface, wire.corners, reach)
         return tuple(on.tolist())
 
     def grounded(self, wire: Wire) -> tuple[bool, bool]:

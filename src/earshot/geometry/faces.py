@@ -140,7 +140,10 @@ def _sticks(
     of_face: list[list[int]] = []
     for face in faces:
         flat = face.flat(every.reshape(-1, 3)).reshape(-1, 2, 3)
-        here = np.flatnonzero(np.abs(flat[..., 2]).max(axis=1) <= tolerance)
+        low_x, low_y, high_x, high_y = face.area.bounds
+        least, most = flat.min(axis=1) - tolerance, flat.max(axis=1) + tolerance
+        beside = (least[:, :2] <= [high_x, high_y]).all(axis=1) & (most[:, :2] >= [low_x, low_y]).all(axis=1)
+        here = np.flatnonzero(beside & (np.abs(flat[..., 2]).max(axis=1) <= tolerance))
         of_face.append([int(i) for i in here if _lines_in(face, every[i], tolerance)])
     return every, np.array(rigid), of_face
 

@@ -6,6 +6,7 @@ import itertools
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -95,6 +96,24 @@ def distance(surface: Surface, points: Floats) -> Floats:
 
     beside = shapely.distance(surface.outline, shapely.points(local[:, :2]))
     return np.asarray(np.hypot(beside, local[:, 2]))
+
+
+@lru_cache(maxsize=4096)
+def _box_round(surface: Surface) -> tuple[Floats, Floats]:
+    bounds = surface.bounds
+    low, high = bounds.min(axis=0), bounds.max(axis=0)
+    # Circles are bounded by points on them, a little inside of what they reach.
+    slack = 0.01 * float(np.linalg.norm(high - low))
+    return low - slack, high + slack
+
+
+def touches(surface: Surface, points: Floats, reach: float) -> NDArray[np.bool_]:
+    """Which points (n, 3) are within reach of a surface; only those near the box round it are measured."""
+    low, high = _box_round(surface)
+    on = np.asarray(((points >= low - reach) & (points <= high + reach)).all(axis=1))
+    if on.any():
+        on[on] = distance(surface, points[on]) <= reach
+    return on
 
 
 def _from_profile(part: Stretch, places: Floats) -> Floats:

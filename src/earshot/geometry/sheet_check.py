@@ -23,7 +23,7 @@ from .findings import Finding
 from .mesh import MeshRule
 from .pieces import as_place, clear_of_feet, words_for
 from .profiles import distance
-from .sheet_closeness import apart, crossings, edges_of_mesh, nearest_of_mesh, owners, pierced_by_all
+from .sheet_closeness import Nearness, apart, crossings, owners, pierced_by_all
 from .sheet_mesh import SheetMesh, quality, sheet_mesh
 from .sheets import Sheet
 
@@ -203,6 +203,7 @@ def _gaps(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
 
 def _wires(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
     """Wires that pass through a sheet, or run so close that their tube touches it."""
+    nearness = Nearness(mesh)
     for wire in antenna.wires:
         corners, standing = wire.corners, antenna.standing(wire)
         hit, triangle, share = pierced_by_all(corners[:-1], corners[1:], mesh.corners)
@@ -222,7 +223,7 @@ def _wires(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
             break
         if through:
             continue
-        off, place = nearest_of_mesh(mesh, *clear_of_feet(wire, standing), 2.0 * wire.radius)
+        off, place = nearness.of(*clear_of_feet(wire, standing), 2.0 * wire.radius)
         if off < wire.radius:
             says = f"wire '{wire.name}' touches a sheet at {words_for(place)} without a junction"
             yield Finding("stop", wire.name, says, "end it on the sheet, or move one", as_place(place))
@@ -239,7 +240,7 @@ def _wires(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
 
 def _resonances(antenna: Antenna, mesh: SheetMesh, frequency: float) -> Iterator[Finding]:
     """Closed bodies whose inside resonates near the frequency: the equation has no single answer there."""
-    edges, counts = edges_of_mesh(mesh)
+    edges, counts = mesh.edges
     owner = owners(mesh, edges)
     for index, sheet in enumerate(antenna.sheets):
         if (counts[owner == index] == 1).any():

@@ -21,22 +21,10 @@ _ON = 1e-6
 _MOST_PAIRS = 500_000
 
 
-def edges_of_mesh(mesh: SheetMesh) -> tuple[Ints, Ints]:
-    """Edges (e, 2), and how many triangles are at each."""
-    edges, counts = np.unique(_sides(mesh), axis=0, return_counts=True)
-    return edges, counts
-
-
-def _sides(mesh: SheetMesh) -> Ints:
-    """The sides of all triangles (3 m, 2), lower vertex first: the first sides of all, then the second, the third."""
-    t = mesh.triangles
-    return np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1)
-
-
 def owners(mesh: SheetMesh, edges: Ints) -> Ints:
     """The sheet of the first triangle at each edge."""
     n = len(mesh.vertices)
-    sides = _sides(mesh) @ np.array([n, 1])
+    sides = mesh.sides @ np.array([n, 1])
     order = np.argsort(sides, kind="stable")
     first = order[np.searchsorted(sides[order], edges @ np.array([n, 1]))]
     return np.asarray(np.tile(mesh.sheet, 3)[first])
@@ -89,7 +77,7 @@ def _nearest(mesh: SheetMesh, points: Floats, slack: Floats, own: Ints) -> tuple
 
 def apart(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
     """Rims that lie on another sheet without sharing its edges."""
-    edges, counts = edges_of_mesh(mesh)
+    edges, counts = mesh.edges
     rim = edges[counts == 1]
     owner = owners(mesh, rim)
     middles = mesh.vertices[rim].mean(axis=1)
@@ -153,7 +141,7 @@ def crossings(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
 
     The second is what happens when both have their grid along the line where they cross: no edge then pierces anything.
     """
-    edges, counts = edges_of_mesh(mesh)
+    edges, counts = mesh.edges
     owner = owners(mesh, edges)
     ends = mesh.vertices[edges]
     middles, lengths = ends.mean(axis=1), np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
@@ -185,28 +173,30 @@ def _is_edge_of(mesh: SheetMesh, edge: Ints, sheet: int) -> bool:
     return bool(((own == edge[0]).any(axis=1) & (own == edge[1]).any(axis=1)).any())
 
 
-def nearest_of_mesh(mesh: SheetMesh, starts: Floats, stops: Floats, within: float) -> tuple[float, Floats]:
-    """How near straight pieces (n, 3) come to the mesh, and where on the piece; infinite when nothing is within reach.
+class Nearness:
+    """How near straight pieces come to a mesh: at an end of the piece, or on an edge of the mesh."""
 
-    The nearest points are at an end of the piece, or on an edge of the mesh.
-    """
-    edges, _ = edges_of_mesh(mesh)
-    ends = mesh.vertices[edges]
-    low, high = ends.min(axis=1) - within, ends.max(axis=1) + within
-    corners = mesh.corners
-    under, over = corners.min(axis=1) - within, corners.max(axis=1) + within
-    least, place = np.inf, np.zeros(3)
-    for p, q in zip(starts, stops, strict=True):
-        near = np.flatnonzero((low <= np.maximum(p, q)).all(axis=1) & (high >= np.minimum(p, q)).all(axis=1))
-        if near.size:
-            one, two = (np.broadcast_to(x, (len(near), 3)) for x in (p, q))
-            u, v = nearest_points(one, two, ends[near, 0], ends[near, 1])
-            here = p + u[:, None] * (q - p)
-            off = np.linalg.norm(here - ends[near, 0] - v[:, None] * (ends[near, 1] - ends[near, 0]), axis=1)
-            if off.min() < least:
-                least, place = float(off.min()), here[off.argmin()]
-        for end in (p, q):
-            below = np.flatnonzero((under <= end).all(axis=1) & (over >= end).all(axis=1))
-            if below.size and (off := triangle_distances(corners[below], end).min()) < least:
-                least, place = float(off), end
-    return least, place
+    def __init__(self, mesh: SheetMesh) -> None:
+        self.ends, self.corners = mesh.vertices[mesh.edges[0]], mesh.corners
+        self.boxes = [(x.min(axis=1), x.max(axis=1)) for x in (self.ends, self.corners)]
+
+    def of(self, starts: Floats, stops: Floats, within: float) -> tuple[float, Floats]:
+        """The least distance of pieces (n, 3), and where on them; infinite when nothing is within reach."""
+        (low, high), (under, over) = self.boxes
+        least, place = np.inf, np.zeros(3)
+        for p, q in zip(starts, stops, strict=True):
+            first, last = np.minimum(p, q) - within, np.maximum(p, q) + within
+            near = np.flatnonzero((low <= last).all(axis=1) & (high >= first).all(axis=1))
+            if near.size:
+                one, two = (np.broadcast_to(x, (len(near), 3)) for x in (p, q))
+                a, b = self.ends[near, 0], self.ends[near, 1]
+                u, v = nearest_points(one, two, a, b)
+                here = p + u[:, None] * (q - p)
+                off = np.linalg.norm(here - a - v[:, None] * (b - a), axis=1)
+                if off.min() < least:
+                    least, place = float(off.min()), here[off.argmin()]
+            for end in (p, q):
+                below = np.flatnonzero((under <= end + within).all(axis=1) & (over >= end - within).all(axis=1))
+                if below.size and (off := triangle_distances(self.corners[below], end).min()) < least:
+                    least, place = float(off), end
+        return least, place

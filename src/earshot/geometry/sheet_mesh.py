@@ -11,7 +11,7 @@ import itertools
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,7 +21,7 @@ from ..media.stack import Stack
 from .antenna import Antenna
 from .faces import Face, edges_of, faces_of, flat_triangles, slabs
 from .mesh import MeshRule, joined_points
-from .profiles import distance
+from .profiles import distance, touches
 from .refine import Triangles
 from .round_mesh import RoundRule, rims, round_mesh
 from .rounding import halfway, pushed
@@ -66,7 +66,7 @@ class SheetMesh:
         """As the kernels want them (17, m): three corners, normal, area, centroid, reach from it to a corner."""
         return self._columns
 
-    @property
+    @cached_property
     def corners(self) -> Floats:
         """Corner places (m, 3, 3)."""
         return np.asarray(self.vertices[self.triangles])
@@ -87,6 +87,17 @@ class SheetMesh:
         x = self.corners
         return np.stack([np.linalg.norm(x[:, (i + 1) % 3] - x[:, (i + 2) % 3], axis=1) for i in range(3)], axis=1)
 
+    @cached_property
+    def edges(self) -> tuple[Ints, Ints]:
+        """Every edge once, as two vertices (e, 2), the lower first, and how many triangles are at each (e,)."""
+        return np.unique(self.sides, axis=0, return_counts=True)
+
+    @property
+    def sides(self) -> Ints:
+        """The sides of all triangles (3 m, 2), lower vertex first: the first sides of all, the second, the third."""
+        t = self.triangles
+        return np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1)
+
     def halved(self, feet: Ints) -> SheetMesh:
         """The mesh with every triangle cut into four; vertices keep their numbers, new ones lie on round surfaces.
 
@@ -94,8 +105,7 @@ class SheetMesh:
         how a wire's current goes over into a sheet, which has the wire's size and not the mesh's.
         """
         t = self.triangles
-        sides = np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]])
-        unique, which = np.unique(np.sort(sides, axis=1), axis=0, return_inverse=True)
+        unique, which = np.unique(self.sides, axis=0, return_inverse=True)
         which = which.ravel()
         ends = self.places[unique]
         middle = ends.mean(axis=1)
@@ -237,7 +247,7 @@ def _feet_on_axis(antenna: Antenna, sheet: Sheet, rule: MeshRule) -> tuple[float
 
 def _feet_off_axis(antenna: Antenna, sheet: Sheet) -> tuple[tuple[float, ...], float]:
     """Radii of the places on a disk where wires stand, and the angle of the first of them."""
-    places = [place for place, reach in feet(antenna) if distance(sheet.surface, place[None])[0] <= reach]
+    places = [place for place, reach in feet(antenna) if touches(sheet.surface, place[None], reach)[0]]
     local = sheet.surface.to_local(np.array(places).reshape(-1, 3))
     rho = np.hypot(local[:, 0], local[:, 1])
     size = sheet.surface.sizes[0]
@@ -290,10 +300,11 @@ def feet(antenna: Antenna) -> list[tuple[Floats, float]]:
     """Every corner of a wire that stands on a sheet, once, and how close to it a vertex must be, metres."""
     found: list[tuple[Floats, float]] = []
     for wire in antenna.wires:
-        for place in wire.corners:
-            on = any(distance(s.surface, place[None])[0] <= 1e-3 * wire.radius for s in antenna.sheets)
-            if on and all(math.dist(place, other) > 1e-3 * wire.radius for other, _ in found):
-                found.append((place, 1e-3 * wire.radius))
+        reach = 1e-3 * wire.radius
+        on = np.any([touches(s.surface, wire.corners, reach) for s in antenna.sheets], axis=0)
+        for place in wire.corners[on] if antenna.sheets else ():
+            if all(math.dist(place, other) > reach for other, _ in found):
+                found.append((place, reach))
     return found
 
 
@@ -328,14 +339,17 @@ def _opposite(antenna: Antenna, usual: Sequence[float], mesh: Triangles) -> list
     corners, sheet = np.array(mesh.corners), np.array(mesh.sheet)
     vertices = [np.unique(corners[sheet == s]) for s in range(len(antenna.sheets))]
     places = np.array(mesh.vertices)
+    low, high = (np.array([f(places[v], axis=0) for v in vertices]).reshape(-1, 3) for f in (np.min, np.max))
     pairs = []
-    for one, other in itertools.permutations(range(len(vertices)), 2):
-        if np.intersect1d(vertices[one], vertices[other]).size:
-            continue
-        low, high = (places[vertices[other]].min(axis=0), places[vertices[other]].max(axis=0))
-        off = np.maximum(np.maximum(low - places[vertices[one]], places[vertices[one]] - high), 0.0)
-        if np.linalg.norm(off, axis=1).min() < 0.5 * usual[one]:
-            pairs.append((one, other))
+    for one, own in enumerate(vertices):
+        near = 0.5 * usual[one]
+        boxes = np.maximum(np.maximum(low - high[one], low[one] - high), 0.0)
+        for other in np.flatnonzero(np.linalg.norm(boxes, axis=1) < near):
+            if other == one or np.intersect1d(own, vertices[other]).size:
+                continue
+            off = np.maximum(np.maximum(low[other] - places[own], places[own] - high[other]), 0.0)
+            if np.linalg.norm(off, axis=1).min() < near:
+                pairs.append((one, int(other)))
     return pairs
 
 
