@@ -13,6 +13,7 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 _GROWTH = 0.4
 _ROUNDS = 12
+_ROWS = 2000
 
 
 def grid_mesh(u: Floats, v: Floats) -> tuple[Floats, Ints]:
@@ -44,8 +45,10 @@ def area_mesh(area: Polygon, chain: Floats, links: Ints, most: float) -> tuple[F
     near = min(8, len(chain))
 
     def wanted(points: Floats) -> Floats:
-        distance, which = tree.query(points, near)
-        return np.asarray(np.minimum(most, (own[which] + _GROWTH * distance).min(axis=1)))
+        # Beyond this the chain does not matter; what is not found is infinitely far.
+        distance, which = tree.query(points, range(1, near + 1), distance_upper_bound=1.01 * most / _GROWTH)
+        size = own[np.minimum(which, len(own) - 1)] + _GROWTH * distance
+        return np.asarray(np.minimum(most, size.min(axis=1)))
 
     inner = _scattered(area, chain, links, wanted, most)
     points = np.concatenate([chain, inner])
@@ -110,8 +113,9 @@ def _scattered(area: Polygon, chain: Floats, links: Ints, wanted: Callable[[Floa
 def _outside_circles(points: Floats, chain: Floats, links: Ints) -> Floats:
     """The points in no circle on a link as its diameter: a link whose circle is empty is an edge of Delaunay's."""
     one, two = chain[links[:, 0]], chain[links[:, 1]]
-    seen = np.einsum("pli,pli->pl", one - points[:, None], two - points[:, None])
-    return np.asarray(points[(seen > 0.0).all(axis=1)])
+    parts = [points[first : first + _ROWS, None] for first in range(0, len(points), _ROWS)]
+    outside = [(np.einsum("pli,pli->pl", one - part, two - part) > 0.0).all(axis=1) for part in parts]
+    return np.asarray(points[np.concatenate(outside)]) if parts else points
 
 
 def _clear(points: Floats, one: Floats, two: Floats, least: Floats) -> NDArray[np.bool_]:
@@ -119,8 +123,8 @@ def _clear(points: Floats, one: Floats, two: Floats, least: Floats) -> NDArray[n
     along = two - one
     square = np.einsum("ij,ij->i", along, along)
     clear = np.ones(len(points), bool)
-    for first in range(0, len(points), 2000):
-        part = slice(first, first + 2000)
+    for first in range(0, len(points), _ROWS):
+        part = slice(first, first + _ROWS)
         offset = points[part, None] - one
         share = np.clip(np.einsum("pli,li->pl", offset, along) / square, 0.0, 1.0)
         distance = np.linalg.norm(offset - share[..., None] * along, axis=2).min(axis=1)
