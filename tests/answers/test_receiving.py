@@ -1,6 +1,7 @@
 """Receiving against transmitting, and scattering against power."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -108,3 +109,24 @@ def test_a_shorted_port_with_a_line_carries_what_both_draw():
     z = es.solve(plain, ONE_METRE).network.z().values[0, 0, 0]
     opened = es.receive(es.solve(plain, ONE_METRE), wave, terminations={FEED: es.open_circuit()})
     assert abs(one.currents[0]) == pytest.approx(abs(opened.voltages[0] / z))
+
+
+def test_the_factors_of_a_solve_serve_the_waves_that_follow(monkeypatch):
+    from earshot.moments import response
+
+    filled = []
+    real = response.impedance_matrix
+    monkeypatch.setattr(response, "impedance_matrix", lambda *a: filled.append(a[2]) or real(*a))
+    antenna = dipole(0.47, 1e-3)
+    answer = es.solve(antenna, ONE_METRE)
+    one = [es.receive(answer, es.plane_wave(t, 0, 1)).voltages[0] for t in (30, 60, 90)]
+    assert len(filled) == 1
+    # Another antenna between lets them go; the answer is the same.
+    es.solve(dipole(0.4, 1e-3), ONE_METRE)
+    again = [es.receive(answer, es.plane_wave(t, 0, 1)).voltages[0] for t in (30, 60, 90)]
+    assert len(filled) == 3
+    assert again == pytest.approx(one, rel=1e-12)
+    # The same mesh of another metal is another matrix.
+    copper = es.Antenna("c", [replace(antenna.wires[0], metal=es.metal("copper"))], antenna.ports)
+    lossy = es.receive(es.solve(copper, ONE_METRE), es.plane_wave(90, 0, 1)).voltages[0]
+    assert abs(lossy - one[-1]) > 1e-4 * abs(lossy)

@@ -15,6 +15,7 @@ from ..running import Record, free_memory
 from .basis import Basis
 from .coupling import couple
 from .earth import add_earth
+from .factors import keep_factors, kept_factors
 from .matrix import WireMatrix
 from .ports import gap_vectors
 from .printed import printed_matrix
@@ -87,21 +88,24 @@ def solved_for(
 
     Raises RunError when the matrix would not fit into memory, is singular or holds a value that is not finite.
     """
-    refuse_if_too_large(antenna, basis.size)
     from scipy import linalg
 
     record = record or Record()
-    with record.stage("fill", 16 * basis.size**2):
-        matrix = impedance_matrix(antenna, basis, frequency)
-    try:
-        # The matrix is its own transpose; the transposed view is in the order LAPACK wants, so nothing is copied.
-        with record.stage("factorise", basis.size**2):
-            factors = linalg.lu_factor(matrix.T, overwrite_a=True, check_finite=True)
-    except (linalg.LinAlgError, ValueError):
-        raise RunError(
-            f"antenna '{antenna.name}': the matrix at {frequency:g} Hz cannot be solved; run check: wires that overlap "
-            "or nearly touch are the usual cause"
-        ) from None
+    factors = kept_factors(antenna, basis, frequency)
+    if factors is None:
+        refuse_if_too_large(antenna, basis.size)
+        with record.stage("fill", 16 * basis.size**2):
+            matrix = impedance_matrix(antenna, basis, frequency)
+        try:
+            # The matrix is its own transpose; the transposed view is in the order LAPACK wants, so nothing is copied.
+            with record.stage("factorise", basis.size**2):
+                factors = linalg.lu_factor(matrix.T, overwrite_a=True, check_finite=True)
+        except (linalg.LinAlgError, ValueError):
+            raise RunError(
+                f"antenna '{antenna.name}': the matrix at {frequency:g} Hz cannot be solved; run check: wires that "
+                "overlap or nearly touch are the usual cause"
+            ) from None
+        keep_factors(antenna, basis, frequency, factors)
     with record.stage("solve", vectors.nbytes):
         coefficients = linalg.lu_solve(factors, vectors.astype(complex))
     if not np.isfinite(coefficients).all():
