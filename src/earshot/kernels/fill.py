@@ -173,12 +173,15 @@ def _fill_tile(segments, row_groups, column_groups, g, h, mirrored, k, flow_scal
     signs = column_signs[:, c0:c1]
     real_rows, imag_rows = np.zeros((2 * rows.shape[1], c1 - c0)), np.zeros((2 * rows.shape[1], c1 - c0))
     same = mirrored and g == h
-    _add_pairs(rows, columns, slots, signs, k, flow_scale, charge_scale, same, real_rows, imag_rows)
-    if plane:
-        # The image current is minus the mirrored current, so image terms are those of the mirrored wire, negated.
-        columns[2] = -columns[2]
-        columns[5] = -columns[5]
-        _add_pairs(rows, columns, slots, signs, k, -flow_scale, -charge_scale, False, real_rows, imag_rows)
+    # One call for both: a constant among the arguments would be compiled as a case of its own.
+    for image in range(2 if plane else 1):
+        sign = 1.0 - 2.0 * image
+        if image:
+            # The image current is minus the mirrored current, so image terms are those of the mirrored wire, negated.
+            columns[2] = -columns[2]
+            columns[5] = -columns[5]
+        alike = same and image == 0
+        _add_pairs(rows, columns, slots, signs, k, sign * flow_scale, sign * charge_scale, alike, real_rows, imag_rows)
     for m in range(r0, r1):
         one, two = row_slots[0, m], row_slots[1, m]
         plus, minus = row_signs[0, m], row_signs[1, m]
