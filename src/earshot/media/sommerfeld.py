@@ -25,7 +25,8 @@ _CLEAR = 0.4
 _OUT = 28.0
 
 
-def _panels(edges: Floats) -> tuple[Floats, Floats]:
+def panels(edges: Floats) -> tuple[Floats, Floats]:
+    """Gauss nodes and weights over all stretches between edges, one after the other."""
     half = np.diff(edges)[:, None] / 2.0
     middle = (edges[1:] + edges[:-1])[:, None] / 2.0
     return (middle + half * _NODES).ravel(), (half * _WEIGHTS).ravel()
@@ -55,8 +56,8 @@ def _group(f: Function, rho: Floats, beyond: float, ripple: float) -> Complexes:
     low, high = float(rho[0]), float(rho[-1])
     lift = min(0.6, _GROWTH / high)
     count = math.ceil(beyond / min(lift, 8.0 / high, 0.8)) + 1
-    along, weights = _panels(np.linspace(0.0, beyond, count + 1))
-    rising, rises = _panels(np.array([0.0, lift]))
+    along, weights = panels(np.linspace(0.0, beyond, count + 1))
+    rising, rises = panels(np.array([0.0, lift]))
     k = np.concatenate([1j * rising, along + 1j * lift])
     w = np.concatenate([1j * rises, weights + 0j])
     total = (f(k) * (w * k)) @ jv(0, np.outer(k, rho))
@@ -67,7 +68,7 @@ def _group(f: Function, rho: Floats, beyond: float, ripple: float) -> Complexes:
     edges = [0.0]
     while edges[-1] < stop:
         edges.append(edges[-1] + min(max(finest, 0.6 * edges[-1]), 6.0 / high, 2.5 / max(ripple, 1e-9)))
-    t, tw = _panels(np.array(edges))
+    t, tw = panels(np.array(edges))
     for way, hankel in ((1j, hankel1e), (-1j, hankel2e)):
         k = a + way * t
         # hankel1e is H1(z) e^{-jz}, hankel2e is H2(z) e^{jz}.
@@ -87,12 +88,12 @@ def faded_integrals(f: Function, rho: Floats, beyond: float, height: float) -> C
     wave = 4.0 / max(float(rho.max()), 1e-9)
     lift = min(0.6, _GROWTH / max(float(rho.max()), 1e-9), 3.0 / height)
     step = min(lift, 0.8, wave)
-    along, weights = _panels(np.linspace(0.0, beyond, math.ceil(beyond / step) + 1))
-    rising, rises = _panels(np.array([0.0, lift]))
+    along, weights = panels(np.linspace(0.0, beyond, math.ceil(beyond / step) + 1))
+    rising, rises = panels(np.array([0.0, lift]))
     edges = [beyond]
     while edges[-1] < beyond + _FADED / height:
         edges.append(edges[-1] + min(0.6 * edges[-1], 4.0 / height, wave))
-    tail, tails = _panels(np.array(edges))
+    tail, tails = panels(np.array(edges))
     k = np.concatenate([1j * rising, along + 1j * lift, beyond + 1j * (lift - rising), tail + 0j])
     w = np.concatenate([1j * rises, weights + 0j, -1j * rises, tails + 0j])
     return np.asarray((f(k) * (w * k)) @ jv(0, np.outer(k, rho)))
@@ -125,7 +126,7 @@ def half_space_path(permittivity: complex, rho: Floats, zeta: Floats, flat: bool
     if not flat:
         # Half an ellipse, and on along the real axis.
         count = max(3, math.ceil(beyond / (2.0 * lift)), math.ceil(beyond * quick / 10.0))
-        turn, turns = _panels(np.linspace(0.0, math.pi, count + 1))
+        turn, turns = panels(np.linspace(0.0, math.pi, count + 1))
         yield (
             0.5 * beyond * (1.0 - np.cos(turn)) + 1j * lift * np.sin(turn),
             turns * (0.5 * beyond * np.sin(turn) + 1j * lift * np.cos(turn)),
@@ -134,7 +135,7 @@ def half_space_path(permittivity: complex, rho: Floats, zeta: Floats, flat: bool
         edges = [beyond]
         while edges[-1] < beyond + _OUT / lowest:
             edges.append(edges[-1] + min(0.6 * edges[-1], 8.0 / quick, 1.2 * abs(edges[-1] - root)))
-        tail, tails = _panels(np.array(edges))
+        tail, tails = panels(np.array(edges))
         yield tail + 0j, tails + 0j, lambda order, k, at: (j0, j1)[order](np.outer(at, k.real))
         return
     # Fine by the branch point of air, coarser where only distances and heights matter.
@@ -142,15 +143,15 @@ def half_space_path(permittivity: complex, rho: Floats, zeta: Floats, flat: bool
     while edges[-1] < beyond:
         near = min(abs(edges[-1] - 1.0), abs(edges[-1] - root.real))
         edges.append(min(edges[-1] + min(max(lift, 0.7 * near), 8.0 / quick), beyond))
-    along, weights = _panels(np.array(edges))
-    rising, rises = _panels(np.array([0.0, lift]))
+    along, weights = panels(np.array(edges))
+    rising, rises = panels(np.array([0.0, lift]))
     yield 1j * rising, 1j * rises, plain
     yield along + 1j * lift, weights + 0j, plain
     edges = [0.0]
     finest = min(0.5 * lift, 1.0 / high)
     while edges[-1] < _OUT / low:
         edges.append(edges[-1] + min(max(finest, 0.6 * edges[-1]), 6.0 / high, 2.5 / max(highest, 1e-9)))
-    t, tw = _panels(np.array(edges))
+    t, tw = panels(np.array(edges))
     for way, hankel in ((1j, hankel1e), (-1j, hankel2e)):
         yield beyond + 1j * lift + way * t, way * tw, partial(_turned, way, hankel)
 
@@ -163,15 +164,15 @@ def _turned(way: complex, hankel: Any, order: int, k: Complexes, at: Floats) -> 
 def at_zero(f: Function, beyond: float, scale: float) -> Complexes:
     """S(0) of functions that fade as k^-3 or faster: (functions,). scale: the height over which they change."""
     lift = 0.6
-    along, weights = _panels(np.linspace(0.0, beyond, math.ceil(beyond / 0.3) + 1))
-    rising, rises = _panels(np.array([0.0, lift]))
+    along, weights = panels(np.linspace(0.0, beyond, math.ceil(beyond / 0.3) + 1))
+    rising, rises = panels(np.array([0.0, lift]))
     # Panels that double, but for where layers are seen, k about 1/scale.
     seen = max(beyond, 0.5 / scale)
     rising_edges = np.append(np.arange(0.0, math.log2(seen / beyond)), math.log2(seen / beyond))
     layered = seen + np.arange(1.0, 25.0) * max(1.0 / scale, 0.5 * beyond)
     far = layered[-1] * 2.0 ** np.arange(1.0, 30.0)
-    tail, tails = _panels(np.unique(np.concatenate([beyond * 2.0**rising_edges, layered, far])))
-    falling, falls = _panels(np.array([lift, 0.0]))
+    tail, tails = panels(np.unique(np.concatenate([beyond * 2.0**rising_edges, layered, far])))
+    falling, falls = panels(np.array([lift, 0.0]))
     k = np.concatenate([1j * rising, along + 1j * lift, beyond + 1j * falling, tail + 0j])
     w = np.concatenate([1j * rises, weights + 0j, 1j * falls, tails + 0j])
     return np.asarray((f(k) * (w * k)).sum(axis=-1))
