@@ -278,7 +278,7 @@ def read(
         raise UnitError(f"{what}: {value!r} is not {_a(kind)}; write it like {_EXAMPLES[kind]}")
     number = float(value)
     if not math.isfinite(number):
-        raise UnitError(f"{what}: {number} is not a {kind}; a finite value is needed")
+        raise UnitError(f"{what}: {number} is not {_a(kind)}; a finite value is needed")
     if not bare and kind != "number" and number != 0.0:
         raise UnitError(f"{what}: {value} has no unit; {_a(kind)} needs one, such as {_EXAMPLES[kind]}")
     return number

@@ -43,7 +43,7 @@ def test_a_file_says_what_a_script_says(tmp_path):
     np.testing.assert_allclose(wire.length, wavelength / 2 - 2e-3, rtol=1e-12)
     assert wire.radius == 0.003
     assert list(file.frequencies[0]) == [140e6, 150e6, 160e6]
-    assert file.cases[0].cuts[1].elevation == pytest.approx(np.radians(10))
+    assert file.cases[0].cuts[1].elevation == pytest.approx(10.0)
     shorter = file.design.with_(height="0.8 m")
     assert shorter.antenna.wires[0].length == pytest.approx(0.798)
 

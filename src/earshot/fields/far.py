@@ -76,14 +76,16 @@ class FarField:
         return self.currents.below
 
     def field(self, theta: ArrayLike, phi: ArrayLike) -> tuple[Complexes, Complexes]:
-        """(E_θ, E_φ) times distance, volts peak, for angles in radians; the phase factor e^{-jkr} is left out.
+        """(E_θ, E_φ) times distance, volts peak, for angles in radians, or text; the phase factor e^{-jkr} is left out.
 
-        Raises UsageError for angles beyond whole turns, which are degrees by mistake.
+        Raises UsageError for angles beyond whole turns, which are degrees by mistake, and for what is not finite.
         """
-        theta, phi = np.asarray(theta, float), np.asarray(phi, float)
+        theta, phi = (np.asarray(units.angle(x) if isinstance(x, str) else x, float) for x in (theta, phi))
         for name, given in (("theta", theta), ("phi", phi)):
             most = float(np.abs(given).max(initial=0.0))
-            if not most <= _TURNS:
+            if not math.isfinite(most):
+                raise UsageError(f"{name}: there is an angle of {most:g}; finite ones are needed")
+            if most > _TURNS:
                 raise UsageError(
                     f"{name} = {most:g} is beyond two whole turns: arrays of angles are in radians, as np.radians(...) "
                     "gives them; cut(), take_off() and sector() take degrees"
