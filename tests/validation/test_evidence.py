@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 from models import ONE_METRE, dipole, horizontal, loop, monopole, pair, three_elements
-from sheet_models import cones, on_can, on_disk, strip, two_disks
+from sheet_models import on_disk, strip, two_disks
 
 import earshot as es
 
@@ -29,8 +29,6 @@ CASES = {
     # Of so many corners that what a polygon differs by is less than the mesh.
     "loop_C0.1_Om12": loop(LOOP["circumference_wl"], LOOP["wire_radius_wl"], chords=96),
     "monopole_disk_R0.5": on_disk(0.5),
-    "monopole_on_can": on_can(),
-    "discone_g2a_f1.5": (cones(0.002, 30, disk=0.0875), 1.5 * METRES),
     "two_disks_wire_kb0.02_a0.01": (two_disks(), SKIRT),
 }
 

@@ -125,10 +125,10 @@ def test_a_mast_stands_on_a_ball_wherever_it_stands(radius):
         agrees(f"mast on a ball of {radius:g} towards {towards}", z, want, 0.005 * abs(want))
 
 
-@pytest.mark.parametrize(("half", "factor"), [(20, 1.0), (60, 2.0), (35, 0.4)])
+@pytest.mark.parametrize(("half", "factor"), [(60, 2.0), (35, 0.4)])
 def test_cones_of_other_angles_by_a_finer_mesh(half, factor):
     antenna, hertz = cones(0.006, half), factor * METRES
-    rule = MeshRule(around=48, edge=0.05, sheets_per_wavelength=20)
+    rule = MeshRule(edge=0.05, sheets_per_wavelength=20)
     one, two = (es.solve(antenna, hertz, rule=r).network.z().values[0, 0, 0] for r in (None, rule))
     agrees(f"bicone of {half} deg at {factor:g}, default against finer", one, two, 0.01 * abs(two))
 

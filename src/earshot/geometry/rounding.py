@@ -17,12 +17,10 @@ _ON = 1e-7
 
 
 def _radius_at(surface: Surface, z: Floats) -> Floats:
-    """Radius of a round surface that is not flat at local heights z (n,)."""
+    """Radius of a cone, sphere or paraboloid at local heights z (n,)."""
     s = surface.sizes
     if surface.kind == "cone":
         return np.asarray(s[0] / 2.0 + (s[1] - s[0]) / 2.0 * z / s[2])
-    if surface.kind == "cylinder":
-        return np.full(len(z), s[0] / 2.0)
     if surface.kind == "sphere":
         return np.sqrt(np.maximum((s[0] / 2.0) ** 2 - z**2, 0.0))
     return np.sqrt(np.maximum(4.0 * s[1] * z, 0.0))
