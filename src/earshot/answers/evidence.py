@@ -153,7 +153,7 @@ def _figures(solution: Solution, refined: Solution, drive: Drive, terminations: 
     for p, port in enumerate(solution.antenna.ports):
         z, fine = (complex(n.impedance().values[0, p]) for n in networks)
         moved = abs(fine - z)
-        add(f"R at {port.name}", "ohm", z.real, fine.real, moved * abs(z.real / z))
+        add(f"R at {port.name}", "ohm", z.real, fine.real, moved * abs(z.real) / max(abs(z), 1e-300))
         add(f"X at {port.name}", "ohm", z.imag, fine.imag, moved)
         vswr, finer = (float(n.vswr().values[0, p]) for n in networks)
         # VSWR = (1 + |Γ|)/(1 - |Γ|), and |Γ| moves at most as far as Γ.

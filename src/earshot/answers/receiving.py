@@ -13,6 +13,7 @@ from numpy.typing import ArrayLike, NDArray
 from .. import units
 from ..errors import ModelError, UsageError, needs
 from ..fields.currents import Currents
+from ..fields.far import in_radians
 from ..geometry.antenna import Antenna
 from ..geometry.design import Design
 from ..geometry.mesh import MeshRule
@@ -79,7 +80,7 @@ class Received:
 
     def cross_section(self, theta: ArrayLike, phi: ArrayLike) -> NDArray[np.float64]:
         """Bistatic cross-section 4π|r E_s|²/|E|², m², towards angles in radians (Balanis 2016, eq. 2-120b)."""
-        e_theta, e_phi = self.flow.far_field(np.asarray(theta, float), np.asarray(phi, float))
+        e_theta, e_phi = self.flow.far_field(*in_radians(theta, phi))
         scattered = np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2
         return np.asarray(4.0 * math.pi * scattered / self.wave.strength**2)
 

@@ -44,6 +44,21 @@ def _direction(given: ArrayLike, what: str) -> Floats:
     return np.asarray(axis / np.linalg.norm(axis))
 
 
+def in_radians(theta: ArrayLike, phi: ArrayLike) -> tuple[Floats, Floats]:
+    """Angles in radians, or text, as arrays; raises UsageError for whole turns, which are degrees by mistake."""
+    one, two = (np.asarray(units.angle(x) if isinstance(x, str) else x, float) for x in (theta, phi))
+    for name, given in (("theta", one), ("phi", two)):
+        most = float(np.abs(given).max(initial=0.0))
+        if not math.isfinite(most):
+            raise UsageError(f"{name}: there is an angle of {most:g}; finite ones are needed")
+        if most > _TURNS:
+            raise UsageError(
+                f"{name} = {most:g} is beyond two whole turns: arrays of angles are in radians, as np.radians(...) "
+                "gives them; cut(), take_off() and sector() take degrees"
+            )
+    return one, two
+
+
 @dataclass(frozen=True, eq=False)
 class FarField:
     """The far field of an antenna, driven one way, at one frequency.
@@ -80,17 +95,7 @@ class FarField:
 
         Raises UsageError for angles beyond whole turns, which are degrees by mistake, and for what is not finite.
         """
-        theta, phi = (np.asarray(units.angle(x) if isinstance(x, str) else x, float) for x in (theta, phi))
-        for name, given in (("theta", theta), ("phi", phi)):
-            most = float(np.abs(given).max(initial=0.0))
-            if not math.isfinite(most):
-                raise UsageError(f"{name}: there is an angle of {most:g}; finite ones are needed")
-            if most > _TURNS:
-                raise UsageError(
-                    f"{name} = {most:g} is beyond two whole turns: arrays of angles are in radians, as np.radians(...) "
-                    "gives them; cut(), take_off() and sector() take degrees"
-                )
-        return self.currents.far_field(theta, phi)
+        return self.currents.far_field(*in_radians(theta, phi))
 
     def intensity(self, theta: ArrayLike, phi: ArrayLike) -> Floats:
         """Radiation intensity (|E_θ|² + |E_φ|²)/2η, W/sr, for angles in radians."""

@@ -213,6 +213,6 @@ def _weights(texts: Texts, beam: BeamTable, array: Array, hertz: float, what: st
 
 
 def beam_angles(texts: Texts, beam: BeamTable, what: str, names: Quantities) -> list[float | None]:
-    """θ, φ, azimuth and elevation of a beam, rad, as far as they are given."""
+    """θ, φ, azimuth and elevation of a beam, degrees, as far as they are given."""
     ways = {key: getattr(beam, key) for key in ("theta", "phi", "azimuth", "elevation")}
     return [None if w is None else texts.degrees(w, f"{what}.{key}", names) for key, w in ways.items()]
