@@ -5,9 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-import numpy as np
-from numpy.typing import NDArray
-
+from ..arraytypes import Floats
 from ..network.elements import Impedance
 from ..network.sources import Source
 
@@ -34,5 +32,5 @@ class Case:
     frequencies: tuple[str | float, ...] = ()
     cuts: tuple[Cut, ...] = ()
     terminations: Mapping[str, Impedance | complex] = field(default_factory=dict)
-    near: Mapping[str, NDArray[np.float64]] = field(default_factory=dict)
+    near: Mapping[str, Floats] = field(default_factory=dict)
     sectors: Mapping[str, tuple[Sequence[float], str | float]] = field(default_factory=dict)

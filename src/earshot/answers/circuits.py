@@ -5,15 +5,11 @@ from __future__ import annotations
 import cmath
 from collections.abc import Iterator
 
-import numpy as np
-from numpy.typing import NDArray
-
+from ..arraytypes import Complexes, Floats
 from ..geometry.antenna import Antenna
 from ..geometry.circuit_parts import Line
 from ..network.circuit import Circuit, LineEnd, Parts
 from ..network.elements import Impedance
-
-Complexes = NDArray[np.complex128]
 
 
 def circuit_of(antenna: Antenna) -> Circuit:
@@ -32,7 +28,7 @@ def circuit_of(antenna: Antenna) -> Circuit:
 
 
 def closed_admittance(
-    circuit: Circuit, frequencies: NDArray[np.float64], admittance: Complexes, parts: Parts | None = None
+    circuit: Circuit, frequencies: Floats, admittance: Complexes, parts: Parts | None = None
 ) -> Complexes:
     """Port admittances (n, ports, ports) from those between all gaps (n, gaps, gaps). parts: of the circuit there."""
     if circuit.trivial:

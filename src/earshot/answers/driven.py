@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
+from ..arraytypes import Complexes, Floats
 from ..constants import ELECTRIC_CONSTANT
 from ..errors import UsageError
 from ..fields.currents import Currents
@@ -24,7 +25,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
 
-def currents_of(antenna: Antenna, basis: Basis, coefficients: NDArray[np.complex128], hertz: float) -> Currents:
+def currents_of(antenna: Antenna, basis: Basis, coefficients: Complexes, hertz: float) -> Currents:
     """The currents that coefficients (functions,) stand for, on wires and sheets."""
     on_wires, on_sheets = basis.split(coefficients)
     sheets = None
@@ -62,12 +63,12 @@ class Driven:
 
     antenna: Antenna
     flow: Currents
-    voltages: NDArray[np.complex128]
-    currents: NDArray[np.complex128]
+    voltages: Complexes
+    currents: Complexes
     driven: tuple[str, ...]
     taken: tuple[tuple[str, float], ...]
-    load_voltages: NDArray[np.complex128]
-    load_currents: NDArray[np.complex128]
+    load_voltages: Complexes
+    load_currents: Complexes
 
     @property
     def frequency(self) -> float:
@@ -75,7 +76,7 @@ class Driven:
         return self.flow.frequency
 
     @property
-    def _port_powers(self) -> NDArray[np.float64]:
+    def _port_powers(self) -> Floats:
         return np.asarray(0.5 * (self.voltages * self.currents.conj()).real)
 
     @property

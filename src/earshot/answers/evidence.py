@@ -18,8 +18,8 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes
 from ..errors import needs
 from ..fields.far import FarField
 from ..moments.basis import Basis
@@ -98,7 +98,7 @@ class Evidence:
         return pd.DataFrame(rows, columns=["figure", "value", "±", "unit", "remark"]).set_index("figure")
 
 
-def _in_finer(basis: Basis, finer: Basis, coefficients: NDArray[np.complex128]) -> NDArray[np.complex128]:
+def _in_finer(basis: Basis, finer: Basis, coefficients: Complexes) -> Complexes:
     """Coefficients of the same current on a mesh of halved segments: it is still piecewise linear there."""
     from scipy.sparse.linalg import spsolve
 

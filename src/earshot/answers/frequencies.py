@@ -6,12 +6,10 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from .. import units
+from ..arraytypes import Floats
 from ..errors import UsageError
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -17,7 +17,7 @@ from ..geometry.findings import Finding, Findings
 from ..geometry.mesh import MeshRule
 from ..moments.basis import Basis, antenna_basis
 from ..moments.ports import gap_vectors
-from ..moments.response import matrix_bytes, refuse_if_too_large
+from ..moments.response import bytes_for, refuse_if_too_large
 from ..running import Record, report
 from .frequencies import Frequencies, wanted
 
@@ -67,7 +67,7 @@ def prepare(
         with record.stage("mesh"):
             basis = antenna_basis(antenna, SPEED_OF_LIGHT / highest, rule)
         gap_vectors(antenna, basis)
-        refuse_if_too_large(antenna, basis.size)
+        refuse_if_too_large(antenna, basis)
     except EarshotError as problem:
         says, _, remedy = str(problem).rpartition(": ")
         stop = Finding("stop", antenna.name, says, remedy)
@@ -87,7 +87,8 @@ def estimate(prepared: Prepared, frequencies: Frequencies) -> Estimate:
     tabled = prepared.antenna.medium.tabled
     entry = _LONG_ENTRY if tabled or prepared.antenna.sheets else _ENTRY
     one = 5e10 / _speed() * (8.0 / 3.0 * n**3 / 5e10 + entry * n**2 + _TABLE * tabled) + 0.03
-    return Estimate(n, matrix_bytes(n), solves, solves * one)
+    room = bytes_for(prepared.basis, len(prepared.antenna.gaps), solves)
+    return Estimate(n, room, solves, solves * one)
 
 
 @cache

@@ -8,9 +8,10 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
 from .. import units
+from ..arraytypes import Complexes, Floats
 from ..errors import ModelError, UsageError, needs
 from ..fields.currents import Currents
 from ..fields.far import in_radians
@@ -28,8 +29,6 @@ from .solution import Solution, basis_for
 if TYPE_CHECKING:
     import pandas as pd
 
-Complexes = NDArray[np.complex128]
-
 
 @dataclass(frozen=True, eq=False)
 class Received:
@@ -42,23 +41,23 @@ class Received:
     currents: Complexes
 
     @property
-    def powers(self) -> NDArray[np.float64]:
+    def powers(self) -> Floats:
         """Power into what closes each port (ports,), W."""
         return np.asarray(-0.5 * (self.voltages * self.currents.conj()).real)
 
     @property
-    def effective_length(self) -> NDArray[np.float64]:
+    def effective_length(self) -> Floats:
         """|V|/|E| of every port (ports,), metres; the antenna's effective length when its ports are open."""
         return np.asarray(np.abs(self.voltages) / self.wave.strength)
 
     @property
-    def antenna_factor(self) -> NDArray[np.float64]:
+    def antenna_factor(self) -> Floats:
         """20 log10 |E|/|V| of every port with what closes it (ports,), dB/m; infinite for a short."""
         with np.errstate(divide="ignore"):
             return np.asarray(-20.0 * np.log10(self.effective_length))
 
     @property
-    def effective_area(self) -> NDArray[np.float64]:
+    def effective_area(self) -> Floats:
         """Power into what closes each port over the wave's power density (ports,), m²."""
         return np.asarray(self.powers / self.wave.density)
 
@@ -78,7 +77,7 @@ class Received:
             index=pd.Index([p.name for p in self.antenna.ports], name="port"),
         )
 
-    def cross_section(self, theta: ArrayLike, phi: ArrayLike) -> NDArray[np.float64]:
+    def cross_section(self, theta: ArrayLike, phi: ArrayLike) -> Floats:
         """Bistatic cross-section 4π|r E_s|²/|E|², m², towards angles in radians (Balanis 2016, eq. 2-120b)."""
         e_theta, e_phi = self.flow.far_field(*in_radians(theta, phi))
         scattered = np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2

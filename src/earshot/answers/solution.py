@@ -8,9 +8,10 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
 from .. import units
+from ..arraytypes import Complexes, Floats
 from ..constants import SPEED_OF_LIGHT
 from ..errors import ModelError, UsageError, unknown
 from ..geometry.antenna import Antenna
@@ -57,15 +58,13 @@ class Solution:
 
     response: Response
     rule: MeshRule
-    frequencies: NDArray[np.float64]
-    admittance: NDArray[np.complex128]
+    frequencies: Floats
+    admittance: Complexes
     band_error: float
     record: Record
     spans: Spans = ()
     evidence: Evidence | None = None
-    _besides: dict[float, tuple[NDArray[np.complex128], NDArray[np.complex128]]] = field(
-        default_factory=dict, init=False, repr=False
-    )
+    _besides: dict[float, tuple[Complexes, Complexes]] = field(default_factory=dict, init=False, repr=False)
 
     @property
     def antenna(self) -> Antenna:
@@ -73,7 +72,7 @@ class Solution:
         return self.response.antenna
 
     @property
-    def solved(self) -> NDArray[np.float64]:
+    def solved(self) -> Floats:
         """Frequencies (n,) that were solved, Hz, rising: fields and currents exist there."""
         return self.response.frequencies
 
@@ -272,7 +271,7 @@ class Solution:
                 raise UsageError(f"port '{name}': {source!r} is not a source; use volts(), amperes() or watts()")
         return sources
 
-    def _at(self, frequency: str | float | None) -> tuple[NDArray[np.complex128], NDArray[np.complex128], float]:
+    def _at(self, frequency: str | float | None) -> tuple[Complexes, Complexes, float]:
         if frequency is None:
             if len(self.frequencies) > 1:
                 raise UsageError(
@@ -314,16 +313,14 @@ def basis_for(antenna: Antenna, highest: float, rule: MeshRule) -> Basis:
     return antenna_basis(antenna, SPEED_OF_LIGHT / highest, rule)
 
 
-def _scattering(
-    antenna: Antenna,
-) -> Callable[[NDArray[np.float64], NDArray[np.complex128]], NDArray[np.complex128]]:
-    """From gap admittances (n, gaps²) at n frequencies to what a band's tolerance is about: S matrices (n, ports²)."""
+def _scattering(antenna: Antenna) -> Callable[[Floats, Complexes], Complexes]:
+    """From gap admittances (n, entries) at n frequencies to what a band's tolerance is about: S (n, ports²)."""
     references, count = np.array([p.reference for p in antenna.ports]), len(antenna.gaps)
     circuit = circuit_of(antenna)
     known: dict[bytes, Parts] = {}
 
-    def measure(frequencies: NDArray[np.float64], admittance: NDArray[np.complex128]) -> NDArray[np.complex128]:
-        square = admittance.reshape(-1, count, count)
+    def measure(frequencies: Floats, admittance: Complexes) -> Complexes:
+        square = _whole(admittance, count)
         # The same band is looked at again and again.
         key = frequencies.tobytes()
         if key not in known:
@@ -334,17 +331,26 @@ def _scattering(
     return measure
 
 
+def _whole(upper: Complexes, count: int) -> Complexes:
+    """Symmetric matrices (n, count, count) from the entries on and above their diagonals (n, entries)."""
+    rows, columns = np.triu_indices(count)
+    found = np.empty((len(upper), count, count), np.complex128)
+    found[:, rows, columns] = found[:, columns, rows] = upper
+    return found
+
+
 def solved(antenna: Antenna, basis: Basis, wanted: Wanted, rule: MeshRule, record: Record | None = None) -> Solution:
     """Solve on a given basis at single frequencies and over bands, without looking at the model first."""
     record, vectors = record or Record(), gap_vectors(antenna, basis)
-    samples: dict[float, tuple[NDArray[np.complex128], NDArray[np.complex128]]] = {}
+    samples: dict[float, tuple[Complexes, Complexes]] = {}
+    gaps = len(antenna.gaps)
 
-    def sample(hertz: float) -> NDArray[np.complex128]:
+    def sample(hertz: float) -> Complexes:
         if hertz not in samples:
             done = f", {len(samples)} done" if samples else ""
             report(f"solving {antenna.name} at {units.engineering(hertz, 'Hz', 6)}, {basis.size} unknowns{done}")
             samples[hertz] = respond(antenna, basis, hertz, record, vectors)
-        return samples[hertz][1].ravel()
+        return samples[hertz][1][np.triu_indices(gaps)]
 
     points = {float(f): sample(float(f)) for f in wanted.single}
     error = 0.0
@@ -353,8 +359,8 @@ def solved(antenna: Antenna, basis: Basis, wanted: Wanted, rule: MeshRule, recor
             swept = sweep(band.frequencies, sample, _scattering(antenna), band.tolerance)
         points |= dict(zip(band.frequencies.tolist(), swept.values, strict=True))
         error = max(error, swept.error)
-    every, gaps = wanted.every, len(antenna.gaps)
-    admittance = np.array([points[f] for f in every.tolist()]).reshape(-1, gaps, gaps)
+    every = wanted.every
+    admittance = _whole(np.array([points[f] for f in every.tolist()]), gaps)
     rising = np.array(sorted(samples))
     found = Response(
         antenna, basis, rising, np.array([samples[f][0] for f in rising]), np.array([samples[f][1] for f in rising])

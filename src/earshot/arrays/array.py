@@ -9,9 +9,10 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
 from .. import units
+from ..arraytypes import Complexes, Floats, Ints
 from ..constants import SPEED_OF_LIGHT, wavenumber
 from ..errors import UsageError
 from ..fields.currents import angles_of, phi_vectors, theta_vectors, unit_vectors
@@ -23,8 +24,6 @@ from .sums import array_factor
 from .tapers import line_taper, round_taper
 from .weights import Weights
 
-Floats = NDArray[np.float64]
-Complexes = NDArray[np.complex128]
 Angle = str | float
 
 
@@ -85,7 +84,7 @@ class Array:
         )
 
     @cached_property
-    def kinds(self) -> list[tuple[Element, NDArray[np.int64]]]:
+    def kinds(self) -> list[tuple[Element, Ints]]:
         """Elements of one kind and turn, by their numbers."""
         if isinstance(self.element, Element) and self.layout.unturned:
             return [(self.element, np.arange(len(self)))]

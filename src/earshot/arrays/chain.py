@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
 from .. import units
 from ..errors import UsageError
@@ -21,7 +21,6 @@ from .weights import Weights
 if TYPE_CHECKING:
     import pandas as pd
 
-Floats = NDArray[np.float64]
 _ROOM = 290.0
 
 

@@ -11,9 +11,9 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
 
 from .. import units
+from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE, wavelength
 from ..errors import UsageError
 from ..fields.far import FarField
@@ -21,8 +21,6 @@ from ..fields.far import FarField
 if TYPE_CHECKING:
     import xarray as xr
 
-Floats = NDArray[np.float64]
-Complexes = NDArray[np.complex128]
 Pattern = Callable[[Floats, Floats, float], tuple[Complexes, Complexes]]
 
 

@@ -15,13 +15,12 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from .. import units
+from ..arraytypes import Floats, Ints
 from ..errors import UsageError
 
 if TYPE_CHECKING:
     import pandas as pd
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 _AXES = {"x": 0, "y": 1, "z": 2}
 MOST_ELEMENTS = 40_000
 """Elements of an array."""

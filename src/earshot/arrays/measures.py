@@ -6,9 +6,9 @@ import math
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
 
 from .. import units
+from ..arraytypes import Complexes, Floats
 from ..constants import wavelength
 from ..errors import UsageError
 from ..fields.currents import angles_of
@@ -19,8 +19,6 @@ from .weights import Weights
 
 if TYPE_CHECKING:
     import pandas as pd
-
-Floats = NDArray[np.float64]
 
 
 def grating_lobes(array: Array, towards: Floats, frequency: str | float) -> pd.DataFrame:
@@ -103,7 +101,7 @@ def beam_figures(array: Array, weights: Weights | None = None, *, frequency: str
     return pd.Series(found, name=array.label)
 
 
-def isotropic_directivity(positions: Floats, values: NDArray[np.complex128], frequency: float, way: Floats) -> float:
+def isotropic_directivity(positions: Floats, values: Complexes, frequency: float, way: Floats) -> float:
     """Of isotropic elements by the double sum |Σ w e^{jk r̂·r}|²/ΣΣ w w* sinc(kr), exact (Balanis 2016, sec. 6.10.3)."""
     k = 2.0 * math.pi / wavelength(frequency)
     apart = np.linalg.norm(positions[:, None] - positions, axis=2)

@@ -9,13 +9,12 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats
 from ..constants import wavenumber
 from ..fields.currents import angles_of, unit_vectors
 from ..fields.source import all_directions, intensity_of
 from .array import Array, Beam
 
-Floats = NDArray[np.float64]
-Complexes = NDArray[np.complex128]
 _MOST = 4_000_000
 
 

@@ -6,13 +6,12 @@ import math
 from collections.abc import Iterator
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
+from ..arraytypes import Floats
 from ..errors import UsageError
 from ..fields.currents import angles_of, unit_vectors
 from .layouts import Layout
-
-Floats = NDArray[np.float64]
 
 
 def directions(

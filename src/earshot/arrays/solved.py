@@ -13,11 +13,12 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
 from .. import units
 from ..answers.driven import Driven
 from ..answers.solution import Solution
+from ..arraytypes import Complexes
 from ..constants import wavenumber
 from ..errors import UsageError
 from ..fields.far import FarField
@@ -31,8 +32,6 @@ from .weights import Weights
 if TYPE_CHECKING:
     import pandas as pd
 
-Complexes = NDArray[np.complex128]
-Floats = NDArray[np.float64]
 Angle = str | float
 
 

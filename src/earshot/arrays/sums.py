@@ -11,14 +11,11 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats
 from ..errors import UsageError
 from ..running import announce, in_shares, thread_count
 from .layouts import Lattice
-
-Floats = NDArray[np.float64]
-Complexes = NDArray[np.complex128]
 
 WAYS = ("auto", "direct", "lattice", "scattered")
 # Eight samples wide, which is what processors add at once.

@@ -8,16 +8,16 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
 from .. import units
+from ..arraytypes import Floats
 from ..constants import wavenumber
 from ..errors import RunError, UsageError
 from ..fields.currents import angles_of
 from .array import Array
 from .weights import Weights
 
-Floats = NDArray[np.float64]
 _SIDES = 16
 _MOST = 4_000_000
 

@@ -11,11 +11,10 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
+from ..arraytypes import Floats
 from ..errors import UsageError, unknown
-
-Floats = NDArray[np.float64]
 
 
 def _options(name: str, given: dict[str, float], known: dict[str, float]) -> dict[str, float]:

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import units
+from ..arraytypes import Complexes, Floats, Ints
 from ..constants import WAVE_IMPEDANCE, wavenumber
 from ..errors import RunError, UsageError
 from ..fields.currents import angles_of
@@ -29,8 +30,6 @@ if TYPE_CHECKING:
     import pandas as pd
     import xarray as xr
 
-Floats = NDArray[np.float64]
-Complexes = NDArray[np.complex128]
 _FINE = 4
 _BATCH = 4_000_000
 _MOST = 2_000_000_000
@@ -318,7 +317,7 @@ class _Map:
         ]  # fmt: skip
         return np.stack(columns, axis=1)
 
-    def _side_lobes(self, factors: NDArray[np.complex64], chosen: NDArray[np.int64]) -> Floats:
+    def _side_lobes(self, factors: NDArray[np.complex64], chosen: Ints) -> Floats:
         """The strongest outside the beam, 4πU: from the samples round the greatest, along each axis.
 
         The array's power goes from lobe to lobe as a + b cos x + c sin x, the element's by a parabola of its logarithm.
@@ -349,7 +348,7 @@ class _Map:
             gain *= np.where(top, (factor * share).max(axis=1) / here, 1.0)
         return np.asarray(here * gain * unit)
 
-    def _strongest(self, factors: NDArray[np.complex64]) -> tuple[NDArray[np.int64], Floats]:
+    def _strongest(self, factors: NDArray[np.complex64]) -> tuple[Ints, Floats]:
         """Where most is sent outside the beam (trials,), by number on the grid; and on a lattice what is radiated."""
         from ..kernels.array_sum import strongest
 
@@ -366,7 +365,7 @@ def _above(uv: Floats) -> Floats:
     return np.column_stack([uv, np.sqrt(np.maximum(1.0 - (uv**2).sum(axis=1), 0.0))])
 
 
-def _visible(steps: Floats, counts: NDArray[np.int64]) -> tuple[tuple[int, int], NDArray[np.int64], Floats, Floats]:
+def _visible(steps: Floats, counts: Ints) -> tuple[tuple[int, int], Ints, Floats, Floats]:
     """Shape of the grid of phases, of every direction above that has one its number there and u and v, and by how much
     these move from one sample to the next along each axis (2, 2).
 
@@ -396,7 +395,7 @@ def _visible(steps: Floats, counts: NDArray[np.int64]) -> tuple[tuple[int, int],
     return (shape[0], shape[1]), np.concatenate(numbers), np.concatenate(found), moves
 
 
-def _square(size: float) -> tuple[tuple[int, int], NDArray[np.int64], Floats, Floats, Floats]:
+def _square(size: float) -> tuple[tuple[int, int], Ints, Floats, Floats, Floats]:
     """A grid of u and v for elements spread over so many radians: as `_visible`, and all of it."""
     count = 2 * math.ceil(_FINE * max(size, 1.0) / (2.0 * math.pi)) + 9
     axis = np.linspace(-1.0, 1.0, count)

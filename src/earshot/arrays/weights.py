@@ -8,16 +8,14 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
 from .. import units
+from ..arraytypes import Complexes, Floats
 from ..errors import UsageError
 
 if TYPE_CHECKING:
     import pandas as pd
-
-Floats = NDArray[np.float64]
-Complexes = NDArray[np.complex128]
 
 
 @dataclass(frozen=True, eq=False, init=False)

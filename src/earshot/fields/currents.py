@@ -6,8 +6,8 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE, wavenumber
 from ..geometry.mesh import WireMesh
 from ..media.earth import Earth
@@ -17,8 +17,6 @@ from ..running import announce, in_shares
 from .printed import guided_powers, printed_field
 from .sheet_currents import SheetCurrents
 
-Complexes = NDArray[np.complex128]
-Floats = NDArray[np.float64]
 _MIRROR = np.array([1.0, 1.0, -1.0])
 
 

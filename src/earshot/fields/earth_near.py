@@ -5,15 +5,13 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE
 from ..media.earth_table import FOR_FIELDS, EarthTable, earth_table
 from ..running import announce, in_shares, in_threads, thread_count
 from .currents import Currents
 
-Complexes = NDArray[np.complex128]
-Floats = NDArray[np.float64]
 _NODES, _MOST_PIECES = 4, 64
 
 

@@ -8,9 +8,10 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
 from .. import units
+from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE
 from ..errors import UsageError
 from . import lobes, polarisation
@@ -22,9 +23,6 @@ from .source import Source, all_directions, intensity_of, radiated_power
 if TYPE_CHECKING:
     import pandas as pd
     import xarray as xr
-
-Floats = NDArray[np.float64]
-Complexes = NDArray[np.complex128]
 
 
 _TURNS = 4.0 * math.pi + 1e-6

@@ -5,11 +5,11 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
+from ..arraytypes import Floats
 from ..errors import UsageError
 
-Floats = NDArray[np.float64]
 UNITS = {"dBi": 0.0, "dBd": -2.15, "linear": math.nan}
 """Units of gain, and what is added to dBi; a half-wave dipole's 2.15 dBi is 0 dBd."""
 

@@ -9,10 +9,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats
 from .currents import angles_of, phi_vectors, theta_vectors, unit_vectors
 
-Floats = NDArray[np.float64]
-Complexes = NDArray[np.complex128]
 Level = Callable[[Floats], Floats]
 """Level in dB relative to the peak, at angles along a track in radians; NaN where there is no field to speak of."""
 

@@ -8,9 +8,10 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
 from .. import units
+from ..arraytypes import Complexes, Floats
 from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT
 from ..errors import UsageError
 from ..running import announce, in_shares
@@ -20,9 +21,6 @@ from .printed_near import fields_over
 
 if TYPE_CHECKING:
     import xarray as xr
-
-Floats = NDArray[np.float64]
-Complexes = NDArray[np.complex128]
 
 
 def near_fields(currents: Currents, points: Floats, *, in_metal: str = "refuse") -> tuple[Complexes, Complexes]:

@@ -8,12 +8,10 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats
 from .currents import phi_vectors, theta_vectors, unit_vectors
 
-Floats = NDArray[np.float64]
-Complexes = NDArray[np.complex128]
 MOST_AXIAL_RATIO = 100.0
 """Axial ratios are reported up to this many dB: beyond it a field is linear to rounding."""
 

@@ -8,15 +8,12 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE
 from ..media.modes import surface_waves
 from ..media.spectral import Spectrum
 from ..media.stack import Stack
-
-Complexes = NDArray[np.complex128]
-Floats = NDArray[np.float64]
 
 
 def printed_field(

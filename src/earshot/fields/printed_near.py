@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats, Ints
 from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT, WAVE_IMPEDANCE
 from ..errors import UsageError
 from ..media.kernel_table import images_of
@@ -15,9 +15,6 @@ from ..media.spectral import Spectrum
 from ..running import announce, in_parallel, in_shares
 from .currents import Currents
 
-Complexes = NDArray[np.complex128]
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 _MOST_HEIGHTS = 400
 _ROUND = 16
 

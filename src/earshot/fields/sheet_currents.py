@@ -6,12 +6,9 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats
 from ..geometry.sheet_mesh import SheetMesh
-
-Complexes = NDArray[np.complex128]
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)

@@ -7,12 +7,9 @@ from functools import lru_cache
 from typing import Protocol
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE
-
-Floats = NDArray[np.float64]
-Complexes = NDArray[np.complex128]
 
 
 class Source(Protocol):

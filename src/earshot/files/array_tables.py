@@ -5,11 +5,11 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..arrays.elements import Element, tabulated
 from ..arrays.layouts import Layout, facing_turns
 from ..arrays.weights import Weights
+from ..arraytypes import Floats, Ints
 from ..errors import UsageError
 from .reading import MOST_ROWS, KeptText, name_of, need, numbers, read_table
 
@@ -34,7 +34,7 @@ def read_layout(path: str | Path | KeptText) -> Layout:
     return Layout(positions, turns, groups)
 
 
-def _groups(column: NDArray[np.float64], name: str) -> NDArray[np.int64]:
+def _groups(column: Floats, name: str) -> Ints:
     """Numbers of feeds."""
     whole = (column == np.round(column)) & (column >= 0.0) & (column <= MOST_ROWS)
     if not whole.all():

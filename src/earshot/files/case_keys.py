@@ -5,11 +5,9 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-import numpy as np
-from numpy.typing import NDArray
-
 from ..answers.cases import Case, Cut
 from ..answers.frequencies import Band, band
+from ..arraytypes import Floats
 from ..errors import DesignFileError, unknown
 from ..fields.near import line_of_points, plane_of_points
 from ..media.surroundings import Medium
@@ -83,7 +81,7 @@ def _sources(texts: Texts, ports: Sequence[str], case: CaseTable, what: str) -> 
     return sources
 
 
-def _near(texts: Texts, table: NearTable, what: str) -> NDArray[np.float64]:
+def _near(texts: Texts, table: NearTable, what: str) -> Floats:
     def place(text: str | None, key: str) -> list[float]:
         if text is None:
             raise DesignFileError(f"{texts.name}: {what}.{key} is missing: give from and to, or corner, u and v")

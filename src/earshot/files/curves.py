@@ -7,15 +7,14 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Floats
 from ..errors import UsageError
 from ..network.network import Network
 from ..network.trace import Trace
 from .reading import number_column, read_table
 from .touchstone import is_touchstone, read_touchstone
 
-Floats = NDArray[np.float64]
 _UNITS = {"hz": 1.0, "khz": 1e3, "mhz": 1e6, "ghz": 1e9}
 _NAMES = {"swr": "vswr", "rho": "s11", "reflection": "s11", "gamma": "s11", "real": "re", "imag": "im", "phase": "deg"}
 

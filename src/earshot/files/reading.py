@@ -12,15 +12,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Floats
 from ..errors import EarshotError, UsageError
 from ..lettering import visible
 
 if TYPE_CHECKING:
     import pandas as pd
 
-Floats = NDArray[np.float64]
 Complaint = Callable[[str], EarshotError]
 """Makes the error that a reader raises, from what is wrong."""
 

@@ -22,6 +22,7 @@ from typing_extensions import TypedDict
 
 from ..answers.evidence import Evidence
 from ..answers.solution import Solution
+from ..arraytypes import Complexes, Floats, Ints
 from ..errors import EarshotError, UsageError
 from ..geometry.design import Design
 from ..geometry.mesh import MeshRule, WireMesh
@@ -160,7 +161,7 @@ def _values(design: Design) -> dict[str, dict[str, Any]]:
     }
 
 
-def _split(values: NDArray[np.complex128]) -> NDArray[np.float64]:
+def _split(values: Complexes) -> Floats:
     return np.stack([values.real, values.imag], axis=-1)
 
 
@@ -268,7 +269,7 @@ def _assembled(path: Path, attributes: dict[str, Any], arrays: dict[str, NDArray
         raise ValueError("foot_reach_m is no length")
     basis = Basis(probe_basis(grid) if printed else wire_basis(grid), sheets, reach, probes=printed)
 
-    def joined(name: str, shape: tuple[int, ...]) -> NDArray[np.complex128]:
+    def joined(name: str, shape: tuple[int, ...]) -> Complexes:
         _hold(name, arrays[name], (*shape, 2))
         return np.asarray(arrays[name][..., 0] + 1j * arrays[name][..., 1])
 
@@ -301,7 +302,7 @@ def _hold(name: str, values: NDArray[Any], shape: tuple[int | None, ...]) -> Non
         raise ValueError(f"{name} holds values that are not finite")
 
 
-def _numbered(name: str, values: NDArray[Any], shape: tuple[int | None, ...], count: int) -> NDArray[np.int64]:
+def _numbered(name: str, values: NDArray[Any], shape: tuple[int | None, ...], count: int) -> Ints:
     """Whole numbers below a count."""
     _hold(name, values, shape)
     if values.dtype.kind not in "iu" or (values.size and (values.min() < 0 or values.max() >= count)):

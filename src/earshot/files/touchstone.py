@@ -7,14 +7,13 @@ import re
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats
 from ..errors import UsageError
 from ..network.network import Network, admittance_of
 from .atomic import write_atomically
 from .reading import LARGEST_TABLE, read_bytes
 
-Complexes = NDArray[np.complex128]
 _UNITS = {"HZ": 1.0, "KHZ": 1e3, "MHZ": 1e6, "GHZ": 1e9}
 _FORMS = ("RI", "MA", "DB")
 _PARAMETERS = ("S", "Y", "Z")
@@ -181,7 +180,7 @@ class _Sheet:
         return np.array(given, np.complex128)
 
 
-def _records(sheet: _Sheet, count: int) -> tuple[NDArray[np.float64], Complexes]:
+def _records(sheet: _Sheet, count: int) -> tuple[Floats, Complexes]:
     """Frequencies (n,), Hz, and matrices (n, ports, ports) as the pairs the file holds."""
     shape = sheet.keywords.get("matrix format", "full").lower()
     if shape not in ("full", "lower", "upper"):

@@ -10,15 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import units
+from ..arraytypes import Floats, Ints
 from ..errors import UsageError, needs
 from ..fields.currents import Currents
 from ..geometry.mesh import joined_points
 from ..geometry.surfaces import Surface, triangles
 from .atomic import write_atomically
 from .reading import LARGEST_TABLE, read_bytes
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 
 SUFFIXES = (".stl", ".obj")
 """Files of triangles that are read."""

@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from .. import units
+from ..arraytypes import Floats
 from ..constants import wavelength
 from ..errors import UsageError, needs, unknown
 from ..media.metals import Metal
@@ -124,7 +124,7 @@ class Antenna:
         raise UsageError(f"antenna '{self.name}': {unknown('port', name, [p.name for p in self.ports])}")
 
     @property
-    def extent(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    def extent(self) -> tuple[Floats, Floats]:
         """Least and greatest corner of the box round all metal, each (3,), metres."""
         corners = np.concatenate([*(w.corners for w in self.wires), *(s.surface.bounds for s in self.sheets)])
         return corners.min(axis=0), corners.max(axis=0)
@@ -148,7 +148,7 @@ class Antenna:
         on = self.standing(wire) if self.sheets or self.medium.has_plane else (False, False)
         return on[0], on[-1]
 
-    def place_of(self, gap: Gap) -> NDArray[np.float64]:
+    def place_of(self, gap: Gap) -> Floats:
         """The middle of a gap (3,), metres."""
         if gap.place is not None:
             return np.array(gap.place)
@@ -179,7 +179,7 @@ class Antenna:
 
         return check(self, None if frequency is None else units.frequency(frequency), rule, fed=fed)
 
-    def _mapped(self, matrix: NDArray[np.float64], shift: NDArray[np.float64]) -> Antenna:
+    def _mapped(self, matrix: Floats, shift: Floats) -> Antenna:
         return self._every(lambda part: part.transformed(matrix, shift))
 
     def _every(self, change: Callable[[Any], Any]) -> Antenna:

@@ -5,14 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Floats, Ints
 from .antenna import Antenna
 from .findings import Finding
 from .mesh import joined_points, joint_reach
-from .pieces import Floats, Pieces, as_place, words_for
-
-Ints = NDArray[np.int64]
+from .pieces import Pieces, as_place, words_for
 
 
 def nearest_points(p: Floats, q: Floats, r: Floats, s: Floats) -> tuple[Floats, Floats]:

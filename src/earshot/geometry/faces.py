@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Bools, Floats, Ints
 from ..errors import ModelError
 from .flat_mesh import area_mesh, grid_mesh
 from .grading import graded_cuts
@@ -23,8 +23,6 @@ if TYPE_CHECKING:
 
     from .antenna import Antenna
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 _GROWTH = 0.6
 _CREASE = 0.4
 _TRIES = 12
@@ -119,7 +117,7 @@ def _lines_in(face: Face, line: Floats, tolerance: float) -> list[Floats]:
 
 def _sticks(
     faces: Sequence[Face], fixed: Floats, cuts: Sequence[Slab], tolerance: float
-) -> tuple[Floats, NDArray[np.bool_], list[list[int]]]:
+) -> tuple[Floats, Bools, list[list[int]]]:
     """Every line that must become edges: ends (n, 2, 3), whether it is not to be divided, and those of each face."""
     lines: list[Floats] = []
     for face in faces:
@@ -309,9 +307,9 @@ def _divided(
     atoms_of: Sequence[Sequence[int]],
     points: Floats,
     atoms: Ints,
-    stiff: NDArray[np.bool_],
+    stiff: Bools,
     cuts: Sequence[Slab],
-    level: NDArray[np.bool_],
+    level: Bools,
     edge: float,
     tolerance: float,
 ) -> list[Floats]:

@@ -6,11 +6,10 @@ import math
 from collections.abc import Callable
 
 import numpy as np
-from numpy.typing import NDArray
 from shapely import Polygon, contains_xy
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
+from ..arraytypes import Bools, Floats, Ints
+
 _GROWTH = 0.4
 _ROUNDS = 12
 _ROWS = 2000
@@ -118,7 +117,7 @@ def _outside_circles(points: Floats, chain: Floats, links: Ints) -> Floats:
     return np.asarray(points[np.concatenate(outside)]) if parts else points
 
 
-def _clear(points: Floats, one: Floats, two: Floats, least: Floats) -> NDArray[np.bool_]:
+def _clear(points: Floats, one: Floats, two: Floats, least: Floats) -> Bools:
     """Which points are at least so far from every link."""
     along = two - one
     square = np.einsum("ij,ij->i", along, along)

@@ -7,9 +7,8 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from ..arraytypes import Floats
 
 
 def graded_cuts(length: float, first: float, last: float, most: float, growth: float) -> Floats:

@@ -14,15 +14,13 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Bools, Floats, Ints
 from ..errors import ModelError, RunError, UsageError
 from .antenna import Antenna
 from .grading import graded_cuts
 from .parts import Wire
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 _MOST_SEGMENTS = 1e6
 
 
@@ -72,7 +70,7 @@ class WireMesh:
     radii: Floats
     wire: Ints
     arc: Floats
-    grounded: NDArray[np.bool_]
+    grounded: Bools
     wavelength: float
     _columns: Floats = field(init=False, repr=False)
 
@@ -131,7 +129,7 @@ class _Spans:
     arc: Floats
     ends: Ints
     places: Floats
-    gap: NDArray[np.bool_]
+    gap: Bools
 
 
 def joined_points(points: Floats, reach: float) -> Ints:
@@ -215,9 +213,7 @@ def _pieces(spans: _Spans, nodes: int) -> tuple[Ints, Floats]:
     return np.asarray(label, np.int64), np.asarray(lengths, float)
 
 
-def _cuts(
-    antenna: Antenna, spans: _Spans, rule: MeshRule, wavelength: float, grounded: NDArray[np.bool_]
-) -> Iterable[Floats]:
+def _cuts(antenna: Antenna, spans: _Spans, rule: MeshRule, wavelength: float, grounded: Bools) -> Iterable[Floats]:
     nodes = len(spans.places)
     piece, metal = _pieces(spans, nodes)
     lengths = spans.arc[:, 1] - spans.arc[:, 0]

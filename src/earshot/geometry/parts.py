@@ -8,9 +8,9 @@ from dataclasses import dataclass, field, replace
 from typing import Any, Self
 
 import numpy as np
-from numpy.typing import NDArray
 
 from .. import units
+from ..arraytypes import Floats
 from ..errors import ModelError, UsageError, needs
 from ..media.metals import Jacket, Metal
 from ..media.metals import metal as metal_named
@@ -100,12 +100,12 @@ class Wire:
         object.__setattr__(self, "jacket", jacket)
 
     @property
-    def corners(self) -> NDArray[np.float64]:
+    def corners(self) -> Floats:
         """The points as an array (n, 3), metres."""
         return np.array(self.points)
 
     @property
-    def arc(self) -> NDArray[np.float64]:
+    def arc(self) -> Floats:
         """Distance along the wire of every corner, (n,), metres."""
         steps = np.linalg.norm(np.diff(self.corners, axis=0), axis=1)
         return np.concatenate([[0.0], np.cumsum(steps)])
@@ -120,12 +120,12 @@ class Wire:
         """Whether the wire returns to its first point."""
         return self.points[0] == self.points[-1]
 
-    def at(self, distance: float) -> NDArray[np.float64]:
+    def at(self, distance: float) -> Floats:
         """The point (3,) at a distance along the wire, both in metres."""
         arc = self.arc
         return np.array([np.interp(distance, arc, axis) for axis in self.corners.T])
 
-    def transformed(self, matrix: NDArray[np.float64], shift: NDArray[np.float64], stretch: float = 1.0) -> Wire:
+    def transformed(self, matrix: Floats, shift: Floats, stretch: float = 1.0) -> Wire:
         """The wire with its points mapped by matrix @ p + shift and its radius multiplied by stretch."""
         jacket = self.jacket
         return replace(
@@ -194,7 +194,7 @@ class Gap:
         """The point (x, y, z) on a sheet, metres; None on a wire."""
         return self.at if isinstance(self.at, tuple) else None
 
-    def transformed(self, matrix: NDArray[np.float64], shift: NDArray[np.float64], stretch: float = 1.0) -> Self:
+    def transformed(self, matrix: Floats, shift: Floats, stretch: float = 1.0) -> Self:
         """The gap with its point, if it has one, mapped by matrix @ p + shift, and its width multiplied by stretch."""
         moved: dict[str, Any] = {} if self.gap is None else {"gap": self.gap * stretch}
         if self.place is not None and self.across is not None:

@@ -6,24 +6,22 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Floats, Ints
 from .antenna import Antenna
 from .mesh import joined_points, joint_reach
 from .parts import Wire
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
 class Pieces:
     """Every straight piece of every wire: index of its wire, number on it, both ends, joints at them, radius."""
 
-    wire: NDArray[np.int64]
-    number: NDArray[np.int64]
+    wire: Ints
+    number: Ints
     start: Floats
     stop: Floats
-    joint: NDArray[np.int64]
+    joint: Ints
     radius: Floats
 
     @property

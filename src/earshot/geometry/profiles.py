@@ -9,12 +9,10 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Bools, Floats
 from .refine import distances
 from .surfaces import BOX_FACES, ROUND, Surface
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,7 +105,7 @@ def _box_round(surface: Surface) -> tuple[Floats, Floats]:
     return low - slack, high + slack
 
 
-def touches(surface: Surface, points: Floats, reach: float) -> NDArray[np.bool_]:
+def touches(surface: Surface, points: Floats, reach: float) -> Bools:
     """Which points (n, 3) are within reach of a surface; only those near the box round it are measured."""
     low, high = _box_round(surface)
     on = np.asarray(((points >= low - reach) & (points <= high + reach)).all(axis=1))

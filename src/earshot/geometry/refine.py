@@ -7,13 +7,11 @@ from collections import defaultdict
 from collections.abc import Callable, Collection, Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Floats, Ints
 from .rounding import halfway
 from .surfaces import ROUND, Surface
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 Edge = tuple[int, int]
 _NEAR = 0.4
 _BESIDE = 0.2

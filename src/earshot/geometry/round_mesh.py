@@ -8,14 +8,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Floats, Ints
 from .grading import marked_cuts
 from .profiles import Stretch, profile
 from .surfaces import Surface
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 _FEWEST = 6
 _GROWTH = 0.6
 _BY_FEET = 0.35

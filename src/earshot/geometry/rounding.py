@@ -7,12 +7,10 @@ neighbourhood, they enclose the same volume, and where a wire stands and they ar
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Bools, Floats, Ints
 from .surfaces import ROUND, Surface
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 _ON = 1e-7
 
 
@@ -26,7 +24,7 @@ def _radius_at(surface: Surface, z: Floats) -> Floats:
     return np.sqrt(np.maximum(4.0 * s[1] * z, 0.0))
 
 
-def halfway(surface: Surface, one: Floats, two: Floats) -> tuple[Floats, NDArray[np.bool_]]:
+def halfway(surface: Surface, one: Floats, two: Floats) -> tuple[Floats, Bools]:
     """Places (n, 3) on a surface halfway between pairs of places on it, and (n,) which are not on the straight line.
 
     Heights along the axis are kept between places of one height, so that rings stay rings; in a flat one they do too,
@@ -59,9 +57,7 @@ def halfway(surface: Surface, one: Floats, two: Floats) -> tuple[Floats, NDArray
     return surface.to_space(out), np.linalg.norm(out - middle, axis=1) > 0.0
 
 
-def pushed(
-    places: Floats, triangles: Ints, sheet: Ints, surfaces: tuple[Surface, ...], pinned: NDArray[np.bool_]
-) -> Floats:
+def pushed(places: Floats, triangles: Ints, sheet: Ints, surfaces: tuple[Surface, ...], pinned: Bools) -> Floats:
     """Vertices (n, 3) for places on surfaces: out along the normal by the mean depth of the triangles round each.
 
     Over a triangle the depth of its sides below a quadratic surface is on average a 24th of the sum over its sides

@@ -9,8 +9,8 @@ from functools import partial
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Floats
 from ..constants import SPEED_OF_LIGHT, wavelength
 from ..errors import EarshotError, UsageError, unknown
 from ..media.earth import Earth
@@ -27,8 +27,6 @@ from .sheet_closeness import Nearness, apart, crossings, owners, pierced_by_all
 from .sheet_mesh import SheetMesh, quality, sheet_mesh
 from .sheets import Sheet
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 _SLIVER = 0.03
 _COARSEST = 6.0
 _SMALLEST = 2e-5

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Bools, Floats, Ints
 from .antenna import Antenna
 from .closeness import nearest_points
 from .findings import Finding
@@ -14,8 +14,6 @@ from .pieces import as_place, words_for
 from .refine import triangle_distances
 from .sheet_mesh import SheetMesh
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 _ON = 1e-6
 """How far off a sheet an edge that lies on it may be, over its own length."""
 _MOST_PAIRS = 500_000
@@ -101,7 +99,7 @@ def apart(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
         )
 
 
-def _pierced(starts: Floats, stops: Floats, corners: Floats, edge: float) -> tuple[NDArray[np.bool_], Floats]:
+def _pierced(starts: Floats, stops: Floats, corners: Floats, edge: float) -> tuple[Bools, Floats]:
     """Whether segments pass through triangles, pair by pair, between their ends, and where along them.
 
     edge: how far inside the triangle that must be, as a share of it; below zero, how far outside it may be. Möller and

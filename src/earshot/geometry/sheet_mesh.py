@@ -14,8 +14,8 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Floats, Ints
 from ..errors import ModelError, RunError
 from ..media.stack import Stack
 from .antenna import Antenna
@@ -28,8 +28,6 @@ from .rounding import halfway, pushed
 from .sheets import Sheet
 from .surfaces import Surface
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 _MOST_TRIANGLES = 200_000
 _FINE_RIM = 0.4
 _PRINTED_OUTLINE = 0.25

@@ -5,10 +5,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 
-import numpy as np
-from numpy.typing import NDArray
-
 from .. import units
+from ..arraytypes import Floats
 from ..errors import UsageError
 from ..media.metals import Metal
 from ..media.metals import metal as metal_named
@@ -70,7 +68,7 @@ class Sheet:
         ):  # fmt: skip
             object.__setattr__(self, key, value)
 
-    def transformed(self, matrix: NDArray[np.float64], shift: NDArray[np.float64], stretch: float = 1.0) -> Sheet:
+    def transformed(self, matrix: Floats, shift: Floats, stretch: float = 1.0) -> Sheet:
         """The sheet with its points mapped by matrix @ p + shift and its thickness multiplied by stretch."""
         return replace(
             self,

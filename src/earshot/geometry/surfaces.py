@@ -8,16 +8,15 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from .. import units
+from ..arraytypes import Floats
 from ..errors import UsageError
 from .parts import AXES, Length, Point
 
 if TYPE_CHECKING:
     from shapely import Polygon
 
-Floats = NDArray[np.float64]
 Ring = tuple[tuple[float, float], ...]
 FLAT = ("plate", "disk", "annulus", "polygon")
 ROUND = ("disk", "annulus", "cylinder", "cone", "paraboloid", "sphere")

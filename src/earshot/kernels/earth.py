@@ -148,7 +148,7 @@ def earth_rows(segments, first, last, whole, rules, sizes, k, grid, table, flow,
     values, seen, entry = np.empty(8), np.empty(4, np.complex128), np.empty((2, 2), np.complex128)
     room, close, found = np.empty((18, _BLOCK)), np.empty(_BLOCK), np.empty((4, _BLOCK))
     sums = np.empty((2, out.shape[1]), np.complex128)
-    all_ = np.ascontiguousarray(segments.T)
+    all_ = segments.T.copy()
     # Middles, directions, lengths, and the height of the lower end.
     pieces = np.empty((8, n))
     for i in range(n):

@@ -2,8 +2,7 @@
 
 A basis function is a set of signed half functions: linear shapes rising to one end of a segment. A *group* is a run of
 basis functions with the segments under them; a tile is one group against another. Every tile works out its own
-segment pairs once and owns its part of the matrix, so tiles may run in parallel without sharing a write, and the answer
-does not depend on the number of threads.
+segment pairs once, so tiles may be worked out side by side, and the answer does not depend on the number of threads.
 
 With real scales v = ωµ/4π and c = 1/4πωε, the entry of two half functions is j(v t·t' I[a, b] ∓ c ΣI / l l').
 """
@@ -67,8 +66,10 @@ def _taylor_row(seg, columns, k, flow_scale, charge_scale, real, imag):
 def _middle_row(seg, columns, k, flow_scale, charge_scale, real, imag):
     """The same for n others in the middle distance: three Gauss points a side on the tube kernel's series."""
     count = columns.shape[1]
-    real[:, :count] = 0.0
-    imag[:, :count] = 0.0
+    for e in range(4):
+        for j in range(count):
+            real[e, j] = 0.0
+            imag[e, j] = 0.0
     a2 = seg[7] * seg[7]
     for pq in range(9):
         n1, m1 = _X3[pq // 3], _X3[pq % 3]
@@ -130,9 +131,10 @@ def _add_pairs(rows, columns, slots, signs, k, flow_scale, charge_scale, same, r
     some_real, some_imag, packed = np.empty((4, n)), np.empty((4, n)), np.empty((8, n))
     middle = np.empty(n, np.int64)
     kept = np.empty((n if same else 1, n, 2, 2), np.complex128)
-    others = np.ascontiguousarray(columns.T)
+    others = columns.T.copy()
+    all_ = rows.T.copy()
     for i in range(rows.shape[1]):
-        seg = rows[:, i].copy()
+        seg = all_[i]
         _taylor_row(seg, columns, k, flow_scale, charge_scale, real, imag)
         count = 0
         for j in range(n):
@@ -141,7 +143,8 @@ def _add_pairs(rows, columns, slots, signs, k, flow_scale, charge_scale, same, r
                 continue
             if rank == MIDDLE:
                 middle[count] = j
-                packed[:, count] = columns[:, j]
+                for c in range(8):
+                    packed[c, count] = others[j, c]
                 count += 1
                 continue
             moments = kept[i if same else 0, j]
@@ -152,58 +155,42 @@ def _add_pairs(rows, columns, slots, signs, k, flow_scale, charge_scale, same, r
             _near_entry(seg, others[j], flow_scale, charge_scale, moments, j, real, imag)
         _middle_row(seg, packed[:, :count], k, flow_scale, charge_scale, some_real, some_imag)
         for m in range(count):
-            real[:, middle[m]] = some_real[:, m]
-            imag[:, middle[m]] = some_imag[:, m]
+            for e in range(4):
+                real[e, middle[m]] = some_real[e, m]
+                imag[e, middle[m]] = some_imag[e, m]
         _gather(real.reshape(2, 2 * n), slots, signs, real_rows[2 * i : 2 * i + 2])
         _gather(imag.reshape(2, 2 * n), slots, signs, imag_rows[2 * i : 2 * i + 2])
 
 
-@njit(error_model="numpy")
-def _fill_tile(segments, row_groups, column_groups, g, h, mirrored, k, flow_scale, charge_scale, plane, matrix):
-    """One tile: the pairs themselves and, over a perfect plane z = 0, the image of every column segment."""
-    seg_start, segs, row_slots, row_signs, start = row_groups
-    r0, r1 = start[g], start[g + 1]
-    rows = np.ascontiguousarray(segments[:, segs[seg_start[g] : seg_start[g + 1]]])
-    seg_start, segs, column_slots, column_signs, start = column_groups
-    c0, c1 = start[h], start[h + 1]
-    columns = np.ascontiguousarray(segments[:, segs[seg_start[h] : seg_start[h + 1]]])
-    n = columns.shape[1]
+@njit(nogil=True, cache=True, error_model="numpy")
+def fill_tile(rows, row_slots, row_signs, columns, slots, signs, same, k, flow_scale, charge_scale, plane, tile):
+    """One tile (functions, functions'): the pairs and, over a perfect plane z = 0, every column segment's image.
+
+    rows, columns (8, segments): what stands under the two groups. slots, signs (2, functions): the half functions
+    2 segment + end of each and their signs. same: both groups are one and the tile may be mirrored.
+    """
+    n, count = columns.shape[1], slots.shape[1]
+    columns, own = columns.copy(), slots.copy()
     # Half function 2j + end stands in a row of entries at end x n + j.
-    slots = column_slots[:, c0:c1] % 2 * n + column_slots[:, c0:c1] // 2
-    signs = column_signs[:, c0:c1]
-    real_rows, imag_rows = np.zeros((2 * rows.shape[1], c1 - c0)), np.zeros((2 * rows.shape[1], c1 - c0))
-    same = mirrored and g == h
+    for a in range(2):
+        for f in range(count):
+            own[a, f] = slots[a, f] % 2 * n + slots[a, f] // 2
+    real_rows, imag_rows = np.zeros((2 * rows.shape[1], count)), np.zeros((2 * rows.shape[1], count))
     # One call for both: a constant among the arguments would be compiled as a case of its own.
     for image in range(2 if plane else 1):
         sign = 1.0 - 2.0 * image
         if image:
             # The image current is minus the mirrored current, so image terms are those of the mirrored wire, negated.
-            columns[2] = -columns[2]
-            columns[5] = -columns[5]
+            for j in range(n):
+                columns[2, j] = -columns[2, j]
+                columns[5, j] = -columns[5, j]
         alike = same and image == 0
-        _add_pairs(rows, columns, slots, signs, k, sign * flow_scale, sign * charge_scale, alike, real_rows, imag_rows)
-    for m in range(r0, r1):
+        _add_pairs(rows, columns, own, signs, k, sign * flow_scale, sign * charge_scale, alike, real_rows, imag_rows)
+    for m in range(row_slots.shape[1]):
         one, two = row_slots[0, m], row_slots[1, m]
         plus, minus = row_signs[0, m], row_signs[1, m]
-        for f in range(c1 - c0):
-            value = complex(
+        for f in range(count):
+            tile[m, f] = complex(
                 -plus * imag_rows[one, f] - minus * imag_rows[two, f],
                 plus * real_rows[one, f] + minus * real_rows[two, f],
             )
-            matrix[m, c0 + f] = value
-            if mirrored and not same:
-                matrix[c0 + f, m] = value
-
-
-@njit(nogil=True, cache=True, error_model="numpy")
-def fill(segments, row_groups, column_groups, tiles, mirrored, k, flow_scale, charge_scale, plane, matrix):
-    """Fill matrix[row function, column function] for the listed tiles (row group, column group).
-
-    With mirrored=True the transpose of each off-diagonal tile is written too: the matrix is complex symmetric. Calls
-    with different tiles may run at once in several threads.
-    """
-    for index in range(tiles.shape[0]):
-        _fill_tile(
-            segments, row_groups, column_groups, tiles[index, 0], tiles[index, 1], mirrored,
-            k, flow_scale, charge_scale, plane, matrix,
-        )  # fmt: skip

@@ -82,8 +82,8 @@ def radiation_vectors(segments, currents, k, directions, out):
     even, odd = np.empty(_BLOCK), np.empty(_BLOCK)
     cosines, sines = np.empty(_BLOCK), np.empty(_BLOCK)
     for first in range(0, segments.shape[1], _BLOCK):
-        block = np.ascontiguousarray(segments[:, first : first + _BLOCK])
-        part = np.ascontiguousarray(currents[:, :, first : first + _BLOCK])
+        block = segments[:, first : first + _BLOCK].copy()
+        part = currents[:, :, first : first + _BLOCK].copy()
         for d in range(directions.shape[0]):
             _weights(block, k, directions[d, 0], directions[d, 1], directions[d, 2], even, odd, cosines, sines)
             for p in range(part.shape[0]):

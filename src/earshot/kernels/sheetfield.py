@@ -59,7 +59,8 @@ def points_for(corners, p, stack, depth, found):
             found[2, q] = 0.5 * (cz + t[3 * q + 2])
             found[3, q] = area / 3.0
         return 3
-    stack[0] = corners
+    for c in range(9):
+        stack[0, c] = corners[c]
     depth[0] = 0
     top, count = 1, 0
     while top > 0:

@@ -12,12 +12,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats
 from .half_space import reflection
-
-Complexes = NDArray[np.complex128]
-Floats = NDArray[np.float64]
 
 _STEP = 0.26
 _BEND, _FAR = 0.6 * math.pi, 20.0 * math.pi

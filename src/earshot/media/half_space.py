@@ -19,14 +19,10 @@ from __future__ import annotations
 from typing import Any, NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Bools, Complexes, Floats, Ints
 from .sommerfeld import Waves, half_space_path, panels
 from .spectral import decay
-
-Complexes = NDArray[np.complex128]
-Floats = NDArray[np.float64]
-
 
 _GONE = 42.0
 """Beyond e to the minus this nothing is left."""
@@ -68,16 +64,14 @@ def reflection(permittivity: complex, rho: Floats, zeta: Floats) -> Reflection:
     return Reflection(*found)
 
 
-def _far_along(permittivity: complex, rho: Floats, zeta: Floats) -> NDArray[np.bool_]:
+def _far_along(permittivity: complex, rho: Floats, zeta: Floats) -> Bools:
     """Where the path may be drawn down round the branch point of air: heights small beside distances, and much loss."""
     fades = -np.sqrt(complex(permittivity)).imag
     enough = (rho > 200.0) & (rho * fades > _GONE) & (rho * -complex(permittivity).imag > 4.0 * _GONE)
     return np.asarray(enough & (zeta**2 < 4.0 * rho))
 
 
-def _alike(
-    permittivity: complex, rho: Floats, zeta: Floats, far: NDArray[np.bool_]
-) -> list[tuple[int, NDArray[np.int64]]]:
+def _alike(permittivity: complex, rho: Floats, zeta: Floats, far: Bools) -> list[tuple[int, Ints]]:
     """Places in groups that share a path: within a factor of two of distance and, but where it is flat, of height.
 
     Flat are those for which the path round the branch point has fewer panels than that along the real axis: 1, or 2

@@ -14,11 +14,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from ..arraytypes import Complexes, Floats
 from .sommerfeld import at_zero, sommerfeld_integrals
 from .spectral import Spectrum, decay
-
-Complexes = NDArray[np.complex128]
-Floats = NDArray[np.float64]
 
 _NEGLIGIBLE = 2e-3
 _MOST_IMAGES = 6

@@ -7,12 +7,10 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..errors import RunError
 from .spectral import Spectrum
 
-Complexes = NDArray[np.complex128]
 _SCAN = 600
 
 

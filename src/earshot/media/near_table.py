@@ -7,21 +7,20 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats
 from .kernel_table import cubics_through, nodes_of, place_among, spacing
 from .sommerfeld import faded_integrals, sommerfeld_integrals
 from .spectral import Spectrum, decay
 
-Complexes = NDArray[np.complex128]
-Floats = NDArray[np.float64]
 _STEEP = 3.0
+_TOGETHER = 8
 _SEEN = 40.0
 # Which spectra go as 1/k² at last: c, d, and both at probes.
 _LOGS = [3, 4, 6, 7]
 
 
-Each = Callable[[Callable[[float], Complexes], list[float]], Iterable[Complexes]]
+Each = Callable[[Callable[[Floats], Complexes], list[Floats]], Iterable[Complexes]]
 
 
 @dataclass(frozen=True)
@@ -44,7 +43,7 @@ def near_table(spectrum: Spectrum, heights: Floats, images: Floats, reach: float
     """The fields at heights (h,) ≥ 0 over the topmost face, rising, m, and distances up to `reach`, m.
 
     images: those of `images_of`, left out here since their fields are had in closed form. each: calls a function for
-    every height and gives what it returns, in order; it may do so side by side.
+    every few heights and gives what it returns, in order; it may do so side by side.
     """
     k0 = spectrum.wavenumber
     steps = spacing(spectrum)
@@ -56,38 +55,51 @@ def near_table(spectrum: Spectrum, heights: Floats, images: Floats, reach: float
     if len(images):
         logs = (_rest(spectrum, images, far)[_LOGS] * far**2)[:, 0]
 
-    def at_height(z: float) -> Complexes:
-        return _integrated(spectrum, z * k0, rho * k0, images, logs, length)
+    def at_heights(some: Floats) -> Complexes:
+        return _integrated(spectrum, some * k0, rho * k0, images, logs, length)
 
-    found = np.array(list(each(at_height, heights.tolist())))
+    found = np.concatenate(list(each(at_heights, _alike(heights))))
     widths = np.diff(rho)
     even = np.array([cubics_through(values, rho, bc_type=((1, np.zeros(8)), "not-a-knot")) for values in found])
     return NearTable(steps, widths * k0, np.ascontiguousarray(even), logs, heights * k0, length)
 
 
+def _alike(heights: Floats) -> list[Floats]:
+    """Heights (h,), rising, in groups within a factor of two, which share a path."""
+    groups, first = [], 0
+    while first < len(heights):
+        last = int(np.searchsorted(heights, 2.0 * heights[first], side="right"))
+        last = min(last, first + _TOGETHER)
+        groups.append(heights[first:last])
+        first = last
+    return groups
+
+
 def _integrated(
-    spectrum: Spectrum, height: float, rho: Floats, images: Floats, logs: Complexes, length: float
+    spectrum: Spectrum, heights: Floats, rho: Floats, images: Floats, logs: Complexes, length: float
 ) -> Complexes:
-    """(8, ρ) at one height, both normalised."""
+    """(h, 8, ρ) at heights (h,) that are alike, all normalised."""
+    lowest, highest = float(heights[0]), float(heights[-1])
 
     def rest(k: Complexes) -> Complexes:
-        kernels = _rest(spectrum, images, k) * np.exp(-decay(k, 1.0) * height)
-        kernels[_LOGS] -= logs[:, None] * np.exp(-k * height) * -np.expm1(-k * length) / k**2
-        return kernels
+        kernels = _rest(spectrum, images, k) * np.exp(-decay(k, 1.0) * heights[:, None, None])
+        fading = np.exp(-k * heights[:, None]) * -np.expm1(-k * length) / k**2
+        kernels[:, _LOGS] -= logs[:, None] * fading[:, None]
+        return kernels.reshape(-1, len(k))
 
     beyond = spectrum.greatest_index + 0.5
     # Where the height fades the spectra the real path is short; elsewhere, the one that always converges.
-    split = int(np.searchsorted(rho, _STEEP * height))
-    bounds = [0, *np.searchsorted(rho[:split], height * np.array([0.5, 1.0, 2.0])).tolist(), split]
-    parts = [faded_integrals(rest, rho[a:b], beyond, height) for a, b in itertools.pairwise(bounds) if b > a]
+    split = int(np.searchsorted(rho, _STEEP * lowest))
+    bounds = [0, *np.searchsorted(rho[:split], lowest * np.array([0.5, 1.0, 2.0])).tolist(), split]
+    parts = [faded_integrals(rest, rho[a:b], beyond, lowest, highest) for a, b in itertools.pairwise(bounds) if b > a]
     if split < len(rho):
-        ripple = 2.0 * spectrum.stack.height * spectrum.wavenumber + height + length
+        ripple = 2.0 * spectrum.stack.height * spectrum.wavenumber + highest + length
         parts.append(sommerfeld_integrals(rest, rho[max(split, 1) :], beyond, ripple))
-    found = np.concatenate(parts, axis=1)
+    found = np.concatenate(parts, axis=1).reshape(len(heights), 8, -1)
     if split:
         return found
     # Even functions of the distance, to fourth order, at none.
-    return np.concatenate([(4.0 * found[:, :1] - found[:, 1:2]) / 3.0, found], axis=1)
+    return np.concatenate([(4.0 * found[..., :1] - found[..., 1:2]) / 3.0, found], axis=-1)
 
 
 def _rest(spectrum: Spectrum, images: Floats, k: Complexes) -> Complexes:

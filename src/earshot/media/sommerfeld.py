@@ -14,8 +14,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-Complexes = NDArray[np.complex128]
-Floats = NDArray[np.float64]
+from ..arraytypes import Complexes, Floats
+
 Function = Callable[[NDArray[Any]], Complexes]
 
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(16)
@@ -77,22 +77,22 @@ def _group(f: Function, rho: Floats, beyond: float, ripple: float) -> Complexes:
     return np.asarray(total)
 
 
-def faded_integrals(f: Function, rho: Floats, beyond: float, height: float) -> Complexes:
+def faded_integrals(f: Function, rho: Floats, beyond: float, lowest: float, highest: float) -> Complexes:
     """∫ f(k) J0(kρ) k dk of functions that fade like e^{-k height}: (functions, ρ), rho (n,) not below zero.
 
-    The path is real beyond the last pole: to be taken where the height is not far below the distances.
+    The path is real beyond the last pole: to be taken where the lowest height is not far below the distances.
     """
     from scipy.special import jv
 
     rho = np.asarray(rho, float)
     wave = 4.0 / max(float(rho.max()), 1e-9)
-    lift = min(0.6, _GROWTH / max(float(rho.max()), 1e-9), 3.0 / height)
+    lift = min(0.6, _GROWTH / max(float(rho.max()), 1e-9), 3.0 / highest)
     step = min(lift, 0.8, wave)
     along, weights = panels(np.linspace(0.0, beyond, math.ceil(beyond / step) + 1))
     rising, rises = panels(np.array([0.0, lift]))
     edges = [beyond]
-    while edges[-1] < beyond + _FADED / height:
-        edges.append(edges[-1] + min(0.6 * edges[-1], 4.0 / height, wave))
+    while edges[-1] < beyond + _FADED / lowest:
+        edges.append(edges[-1] + min(0.6 * edges[-1], 4.0 / highest, wave))
     tail, tails = panels(np.array(edges))
     k = np.concatenate([1j * rising, along + 1j * lift, beyond + 1j * (lift - rising), tail + 0j])
     w = np.concatenate([1j * rises, weights + 0j, -1j * rises, tails + 0j])

@@ -11,12 +11,10 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE, wavenumber
 from .stack import Layer, Stack
-
-Complexes = NDArray[np.complex128]
 
 
 @dataclass(frozen=True)
@@ -125,7 +123,7 @@ class Spectrum:
             voltage, current = lower, free + forced
         return at_metal, total
 
-    def into_air(self, sine: NDArray[np.float64]) -> tuple[Complexes, Complexes, Complexes]:
+    def into_air(self, sine: Floats) -> tuple[Complexes, Complexes, Complexes]:
         """For sin θ, at the topmost face: field along it over horizontal current, TM and TE, and over the probe."""
         k = np.clip(np.asarray(sine, float), 1e-9, 1.0 - 1e-12).astype(complex)
         seen = self.waves(k)

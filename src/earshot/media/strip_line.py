@@ -11,17 +11,14 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
 from .. import units
+from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE
 from ..errors import RunError, UsageError
 from .modes import surface_waves
 from .spectral import Spectrum
 from .stack import Stack
-
-Complexes = NDArray[np.complex128]
-Floats = NDArray[np.float64]
 
 _FUNCTIONS = 5
 _END = 320.25

@@ -10,17 +10,14 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats
 from ..geometry.antenna import Antenna
 from ..geometry.mesh import MeshRule, WireMesh, mesh, straight_mesh
 from ..geometry.sheet_mesh import SheetMesh, sheet_mesh
 from ..media.stack import Stack
 from .sheet_basis import Fan, SheetBasis, fan, sheet_basis
 from .wire_basis import WireBasis, probe_basis, wire_basis
-
-Complexes = NDArray[np.complex128]
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)

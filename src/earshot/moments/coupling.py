@@ -6,8 +6,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats, Ints
 from ..constants import wavenumber
 from ..geometry.mesh import WireMesh
 from ..running import announce, in_threads, thread_count
@@ -15,9 +15,6 @@ from .basis import Basis
 from .sheet_basis import Fan, SheetBasis
 from .sheet_matrix import scales
 
-Complexes = NDArray[np.complex128]
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 _NODES = 4
 
 

@@ -6,8 +6,9 @@ import math
 from functools import lru_cache
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
+from ..arraytypes import Complexes, Floats, Ints
 from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT, wavenumber
 from ..geometry.mesh import WireMesh
 from ..media.earth import Earth
@@ -15,7 +16,6 @@ from ..media.earth_table import EarthTable, earth_table
 from ..running import announce, in_threads, thread_count
 from .wire_basis import WireBasis
 
-Complexes = NDArray[np.complex128]
 _ROWS = 64
 _RULES = (1, 2, 3, 4, 6, 10, 16, 32)
 
@@ -74,7 +74,7 @@ def _gathered(basis: WireBasis, table: EarthTable, frequency: float, whole: bool
 
 
 @lru_cache(maxsize=1)
-def _rules() -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+def _rules() -> tuple[Floats, Ints]:
     rules = np.zeros((len(_RULES), 2, max(_RULES)))
     for i, count in enumerate(_RULES):
         x, w = np.polynomial.legendre.leggauss(count)

@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from .. import units
+from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE, wavenumber
 from ..errors import UsageError
 from ..media.earth import Earth
@@ -21,9 +21,6 @@ from .basis import Basis
 from .coupling import fan_points
 from .sheet_basis import Fan, SheetBasis
 from .wire_basis import WireBasis
-
-Complexes = NDArray[np.complex128]
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,12 +8,12 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import cached_property
-from typing import Any
+from itertools import combinations_with_replacement, product
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
+from ..arraytypes import Complexes, Floats, Ints
 from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT, wavenumber
 from ..running import announce, in_threads, thread_count
 from .wire_basis import WireBasis
@@ -22,25 +22,30 @@ _TILE = 64
 
 
 @dataclass(frozen=True, slots=True)
-class _Groups:
-    """Runs of basis functions with the segments and half functions under them, flattened for the kernel."""
+class _Group:
+    """A run of basis functions with the segments (8, m) and the half functions (2, n) under them."""
 
-    arrays: tuple[NDArray[Any], ...]
-    count: int
+    segments: Floats
+    slots: Ints
+    signs: Floats
+    span: slice
 
 
-def _groups(basis: WireBasis, wanted: NDArray[np.int64]) -> _Groups:
-    halves, signs = basis.halves[:, wanted], basis.signs[:, wanted]
-    seg_start, segs, slots, starts = [0], [], [], [0]
+def _groups(basis: WireBasis, wanted: Ints) -> list[_Group]:
+    groups = []
     for first in range(0, len(wanted), _TILE):
-        chunk = halves[:, first : first + _TILE]
-        here, place = np.unique(chunk // 2, return_inverse=True)
-        slots.append(2 * place.reshape(chunk.shape) + chunk % 2)
-        segs.append(here)
-        seg_start.append(seg_start[-1] + len(here))
-        starts.append(starts[-1] + chunk.shape[1])
-    arrays = (np.array(seg_start), np.concatenate(segs), np.concatenate(slots, axis=1), signs, np.array(starts))
-    return _Groups(tuple(np.ascontiguousarray(a) for a in arrays), len(starts) - 1)
+        some = wanted[first : first + _TILE]
+        halves = basis.halves[:, some]
+        here, place = np.unique(halves // 2, return_inverse=True)
+        groups.append(
+            _Group(
+                np.ascontiguousarray(basis.mesh.columns[:, here]),
+                2 * place.reshape(halves.shape) + halves % 2,
+                np.ascontiguousarray(basis.signs[:, some]),
+                slice(first, first + len(some)),
+            )
+        )
+    return groups
 
 
 @dataclass(frozen=True)
@@ -51,46 +56,46 @@ class WireMatrix:
     frequency: float
     plane: bool
 
-    @cached_property
-    def _all(self) -> _Groups:
-        return _groups(self.basis, np.arange(self.basis.size))
+    def _fill(self, tiles: list[tuple[_Group, _Group]], mirrored: bool, shape: tuple[int, int]) -> Complexes:
+        from ..kernels.fill import fill_tile
 
-    def _fill(
-        self, rows: _Groups, columns: _Groups, tiles: NDArray[np.int64], mirrored: bool, shape: tuple[int, int]
-    ) -> NDArray[np.complex128]:
-        from ..kernels.fill import fill
-
-        announce(fill)
+        announce(fill_tile)
         omega = 2.0 * math.pi * self.frequency
         matrix = np.empty(shape, np.complex128)
 
-        def work(share: NDArray[np.int64]) -> None:
-            fill(
-                self.basis.mesh.columns,
-                rows.arrays,
-                columns.arrays,
-                share,
-                mirrored,
-                wavenumber(self.frequency),
-                omega * MAGNETIC_CONSTANT / (4.0 * math.pi),
-                1.0 / (4.0 * math.pi * omega * ELECTRIC_CONSTANT),
-                self.plane,
-                matrix,
-            )
+        def work(share: list[tuple[_Group, _Group]]) -> None:
+            for a, b in share:
+                tile = np.empty((a.slots.shape[1], b.slots.shape[1]), np.complex128)
+                fill_tile(
+                    a.segments,
+                    a.slots,
+                    a.signs,
+                    b.segments,
+                    b.slots,
+                    b.signs,
+                    mirrored and a is b,
+                    wavenumber(self.frequency),
+                    omega * MAGNETIC_CONSTANT / (4.0 * math.pi),
+                    1.0 / (4.0 * math.pi * omega * ELECTRIC_CONSTANT),
+                    self.plane,
+                    tile,
+                )
+                matrix[a.span, b.span] = tile
+                if mirrored and a is not b:
+                    matrix[b.span, a.span] = tile.T
 
         threads = min(thread_count(), len(tiles))
-        in_threads(work, [np.ascontiguousarray(tiles[i::threads]) for i in range(threads)])
+        in_threads(work, [tiles[i::threads] for i in range(threads)])
         return matrix
 
-    def block(self, rows: ArrayLike, columns: ArrayLike) -> NDArray[np.complex128]:
+    def block(self, rows: ArrayLike, columns: ArrayLike) -> Complexes:
         """Entries (rows, columns), ohm, each worked out as it stands: nothing is mirrored."""
-        first, second = (_groups(self.basis, np.asarray(x, np.int64)) for x in (rows, columns))
-        tiles = np.indices((first.count, second.count)).reshape(2, -1).T
-        shape = (int(first.arrays[-1][-1]), int(second.arrays[-1][-1]))
-        return self._fill(first, second, np.ascontiguousarray(tiles), False, shape)
+        first, second = np.asarray(rows, np.int64), np.asarray(columns, np.int64)
+        tiles = list(product(_groups(self.basis, first), _groups(self.basis, second)))
+        return self._fill(tiles, False, (len(first), len(second)))
 
-    def full(self) -> NDArray[np.complex128]:
+    def full(self) -> Complexes:
         """The whole matrix (n, n), ohm; tiles below the diagonal are mirrored from those above."""
-        n = self._all.count
-        tiles = np.stack(np.triu_indices(n), axis=1)
-        return self._fill(self._all, self._all, tiles, True, (self.basis.size, self.basis.size))
+        groups = _groups(self.basis, np.arange(self.basis.size))
+        tiles = list(combinations_with_replacement(groups, 2))
+        return self._fill(tiles, True, (self.basis.size, self.basis.size))

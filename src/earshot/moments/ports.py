@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Floats
 from ..errors import ModelError
 from ..geometry.antenna import Antenna
 from ..geometry.faces import Slab, slabs
@@ -14,7 +14,7 @@ from .basis import Basis
 from .sheet_basis import SheetBasis
 
 
-def _gap_halves(antenna: Antenna, port: Gap, mesh: WireMesh) -> NDArray[np.float64]:
+def _gap_halves(antenna: Antenna, port: Gap, mesh: WireMesh) -> Floats:
     """Mean of both half functions of every segment over the gap, (segments, 2)."""
     wire = antenna.wire(port.on)
     low, high = port.span(wire, antenna.grounded(wire))
@@ -37,7 +37,7 @@ def _gap_halves(antenna: Antenna, port: Gap, mesh: WireMesh) -> NDArray[np.float
     return means
 
 
-def _slab_vector(slab: Slab, basis: SheetBasis, what: str) -> NDArray[np.float64]:
+def _slab_vector(slab: Slab, basis: SheetBasis, what: str) -> Floats:
     """∫ f·n dS over a gap of a sheet, by its width (functions,): the tested field of 1 V along the normal n.
 
     Along a surface at a slant, the field is that much weaker and the way longer: the voltage is the same. A gap of no
@@ -74,7 +74,7 @@ def _slab_vector(slab: Slab, basis: SheetBasis, what: str) -> NDArray[np.float64
     return vector / (2.0 * slab.half)
 
 
-def gap_vectors(antenna: Antenna, basis: Basis) -> NDArray[np.float64]:
+def gap_vectors(antenna: Antenna, basis: Basis) -> Floats:
     """Columns (functions, gaps): the tested field of 1 V at each gap, which also takes the gap's current.
 
     With Z I = v V, the mean current over gap p is v_p·I. Raises ModelError for gaps of sheets where there is no sheet.

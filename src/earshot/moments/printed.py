@@ -9,8 +9,9 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
+from ..arraytypes import Bools, Complexes, Ints
 from ..media.kernel_table import KernelTable, kernel_table
 from ..media.spectral import Spectrum
 from ..media.stack import Stack
@@ -20,9 +21,6 @@ from .coupling import Points, fan_points, moments_of, radii_of, with_fan, with_s
 from .sheet_basis import Fan, SheetBasis
 from .sheet_matrix import arrays_of, block_of, in_shares, scales
 
-Complexes = NDArray[np.complex128]
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 _NEAR_COST = 1500
 
 
@@ -98,7 +96,7 @@ def _seen_by(fans: tuple[Fan, ...], basis: SheetBasis, table: KernelTable) -> Co
     return close + _potentials(fan_points(basis, fans, near=False), ~near, basis, table)
 
 
-def _potentials(points: Points, wanted: NDArray[np.bool_], basis: SheetBasis, table: KernelTable) -> Complexes:
+def _potentials(points: Points, wanted: Bools, basis: SheetBasis, table: KernelTable) -> Complexes:
     """What the triangles that are wanted (rows, triangles) do to every row and set: (rows, 2, 5, triangles)."""
     from ..kernels.printed import printed_potentials
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats
 from ..errors import RunError
 from ..geometry.antenna import Antenna
 from ..media.earth import Earth
@@ -23,8 +23,6 @@ from .sheet_matrix import fill_sheet_matrix
 from .sheet_terms import sheet_terms
 from .wire_terms import wire_terms
 
-Complexes = NDArray[np.complex128]
-
 
 @dataclass(frozen=True, slots=True)
 class Response:
@@ -35,22 +33,34 @@ class Response:
 
     antenna: Antenna
     basis: Basis
-    frequencies: NDArray[np.float64]
+    frequencies: Floats
     coefficients: Complexes
     admittance: Complexes
 
 
-def matrix_bytes(unknowns: int) -> int:
-    """What a solve asks for, bytes: the complex matrix, factorised in place, and one byte an entry to check it."""
-    return 17 * unknowns**2
+_PLENTY = 4 * 10**7
+"""Bytes for tables of kernels, a pattern and what else does not grow with the unknowns."""
+_TRIANGLE, _SEGMENT = 1200, 400
+"""Bytes of a mesh and its functions, a triangle and a segment."""
 
 
-def refuse_if_too_large(antenna: Antenna, unknowns: int) -> None:
-    """Raise RunError, before anything is allocated, when the matrix would not fit into the memory that is free."""
-    needed, free = matrix_bytes(unknowns), free_memory()
+def bytes_for(basis: Basis, gaps: int, solves: int = 1) -> int:
+    """What solves at so many frequencies ask for, bytes, more or less.
+
+    The complex matrix, factorised in place, with one byte an entry to check it; what every segment and foot sees of
+    every triangle (two sets of five numbers), from which it is coupled to the sheets; the mesh; the currents kept.
+    """
+    n, segments, triangles = basis.size, len(basis.mesh), len(basis.sheet_mesh or ())
+    seen = 160 * (segments + len(basis.feet)) * triangles + 64 * segments * basis.first_wire
+    return 17 * n**2 + seen + _TRIANGLE * triangles + _SEGMENT * segments + 16 * gaps * n * solves + _PLENTY
+
+
+def refuse_if_too_large(antenna: Antenna, basis: Basis) -> None:
+    """Raise RunError, before anything is allocated, when a solve would not fit into the memory that is free."""
+    needed, free = bytes_for(basis, len(antenna.gaps)), free_memory()
     if needed > 0.9 * free:
         raise RunError(
-            f"antenna '{antenna.name}' has {unknowns} unknowns and would need {needed / 1e9:.1f} GB; "
+            f"antenna '{antenna.name}' has {basis.size} unknowns and would need {needed / 1e9:.1f} GB; "
             f"{free / 1e9:.1f} GB are free: use fewer segments per wavelength, a lower frequency, or less metal"
         )
 
@@ -93,7 +103,7 @@ def solved_for(
     record = record or Record()
     factors = kept_factors(antenna, basis, frequency)
     if factors is None:
-        refuse_if_too_large(antenna, basis.size)
+        refuse_if_too_large(antenna, basis)
         with record.stage("fill", 16 * basis.size**2):
             matrix = impedance_matrix(antenna, basis, frequency)
         try:
@@ -118,7 +128,7 @@ def respond(
     basis: Basis,
     frequency: float,
     record: Record | None = None,
-    vectors: NDArray[np.float64] | None = None,
+    vectors: Floats | None = None,
 ) -> tuple[Complexes, Complexes]:
     """Coefficients (gaps, functions) and admittance (gaps, gaps) at one frequency; raises RunError as `solved_for`.
 

@@ -16,13 +16,9 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Floats, Ints
 from ..geometry.sheet_mesh import SheetMesh
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
-Complexes = NDArray[np.complex128]
 
 
 @dataclass(frozen=True)

@@ -7,14 +7,13 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
+from ..arraytypes import Complexes, Ints
 from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT, wavenumber
 from ..running import announce, in_threads, thread_count
 from .sheet_basis import SheetBasis
 
-Complexes = NDArray[np.complex128]
-Ints = NDArray[np.int64]
 _NEAR_COST = 400
 _THREE = np.array([[2 / 3, 1 / 6, 1 / 6], [1 / 6, 2 / 3, 1 / 6], [1 / 6, 1 / 6, 2 / 3]])
 

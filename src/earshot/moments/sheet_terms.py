@@ -8,13 +8,11 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes
 from ..geometry.antenna import Antenna
 from .basis import Basis
 from .sheet_basis import SheetBasis
-
-Complexes = NDArray[np.complex128]
 
 
 def surface_impedances(antenna: Antenna, frequency: float) -> Complexes:

@@ -15,11 +15,9 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats, Ints
 from ..geometry.mesh import WireMesh
-
-Ints = NDArray[np.int64]
 
 
 @dataclass(frozen=True)
@@ -32,7 +30,7 @@ class WireBasis:
 
     mesh: WireMesh
     halves: Ints
-    signs: NDArray[np.float64]
+    signs: Floats
 
     @property
     def size(self) -> int:
@@ -49,7 +47,7 @@ class WireBasis:
         full.eliminate_zeros()
         return full
 
-    def segment_currents(self, coefficients: NDArray[np.complex128]) -> NDArray[np.complex128]:
+    def segment_currents(self, coefficients: Complexes) -> Complexes:
         """Currents (..., segments, 2) along each segment at its two ends, from coefficients (..., functions)."""
         flat = coefficients.reshape(math.prod(coefficients.shape[:-1]), self.size)
         ends = (self.ends @ flat.T).T

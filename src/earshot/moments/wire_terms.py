@@ -10,12 +10,10 @@ import math
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes
 from ..geometry.antenna import Antenna
 from .wire_basis import WireBasis
-
-Complexes = NDArray[np.complex128]
 
 
 def series_impedance(antenna: Antenna, frequency: float) -> Complexes:

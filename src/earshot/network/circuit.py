@@ -17,13 +17,10 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats
 from ..errors import RunError
 from .elements import Impedance, LineType
-
-Floats = NDArray[np.float64]
-Complexes = NDArray[np.complex128]
 
 
 @dataclass(frozen=True, slots=True)

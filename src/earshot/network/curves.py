@@ -5,12 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Bools, Complexes, Floats, Ints
 from .rational import Rational, fit
 
-Floats = NDArray[np.float64]
-Complexes = NDArray[np.complex128]
 Spans = tuple[tuple[float, float], ...]
 """Lowest and highest frequency of each band, Hz."""
 
@@ -49,7 +47,7 @@ def curves(frequencies: Floats, admittance: Complexes, reference: complex, spans
     return found
 
 
-def stretches(frequencies: Floats, spans: Spans | None) -> list[NDArray[np.int64]]:
+def stretches(frequencies: Floats, spans: Spans | None) -> list[Ints]:
     """Which samples hang together: those of each band, or of a measured sweep; any other stands alone."""
     if spans is None:
         return [np.arange(len(frequencies))]
@@ -58,7 +56,7 @@ def stretches(frequencies: Floats, spans: Spans | None) -> list[NDArray[np.int64
     return [some for some in inside if len(some)] + [np.array([i]) for i in left]
 
 
-def _within(frequencies: Floats, span: tuple[float, float]) -> NDArray[np.bool_]:
+def _within(frequencies: Floats, span: tuple[float, float]) -> Bools:
     return np.asarray((frequencies >= span[0] * (1.0 - 1e-9)) & (frequencies <= span[1] * (1.0 + 1e-9)))
 
 
@@ -81,7 +79,7 @@ def _modelled(frequencies: Floats, admittance: Complexes, reference: complex) ->
     scale = frequencies[-1]
     samples = reflection_of(admittance, reference)
 
-    def fitted(some: NDArray[np.int64]) -> tuple[Rational, float]:
+    def fitted(some: Ints) -> tuple[Rational, float]:
         """A model of some samples, and how far it misses the reflection at any."""
         found = fit(frequencies[some] / scale, admittance[some, None])
         missed = reflection_of(found(frequencies / scale)[:, 0], reference) - samples

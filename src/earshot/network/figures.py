@@ -7,16 +7,13 @@ from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats
 from ..errors import UsageError
 from .curves import Curve
 
 if TYPE_CHECKING:
     import pandas as pd
-
-Floats = NDArray[np.float64]
-Complexes = NDArray[np.complex128]
 
 
 def resonances(curves: Iterable[Curve]) -> pd.DataFrame:

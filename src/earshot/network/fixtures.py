@@ -11,14 +11,13 @@ import math
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
 from .. import units
+from ..arraytypes import Complexes, Floats
 from ..constants import SPEED_OF_LIGHT
 from ..errors import UsageError
 from .network import Network, admittance_of
-
-Complexes = NDArray[np.complex128]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -29,7 +28,7 @@ class Fixture:
     the line over k0.
     """
 
-    frequencies: NDArray[np.float64]
+    frequencies: Floats
     matrices: Complexes
     index: Complexes
 

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import units
+from ..arraytypes import Complexes, Floats, Ints
 from ..constants import SPEED_OF_LIGHT
 from ..errors import UsageError, unknown
 from . import figures
@@ -21,8 +22,6 @@ from .elements import Impedance, impedance
 if TYPE_CHECKING:
     import pandas as pd
     import xarray as xr
-
-Complexes = NDArray[np.complex128]
 
 
 def scattering(admittance: Complexes, references: Complexes) -> Complexes:
@@ -58,7 +57,7 @@ class Network:
     and by port: `to` is where a wave comes out, `from` where it goes in.
     """
 
-    frequencies: NDArray[np.float64]
+    frequencies: Floats
     admittance: Complexes
     ports: tuple[str, ...]
     references: Complexes
@@ -75,7 +74,7 @@ class Network:
         return self.ports.index(port)
 
     @property
-    def stretches(self) -> list[NDArray[np.int64]]:
+    def stretches(self) -> list[Ints]:
         """Which of the frequencies hang together, by number: those of each band; any other stands alone."""
         return stretches(self.frequencies, self.spans)
 

@@ -12,10 +12,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
-Complexes = NDArray[np.complex128]
+from ..arraytypes import Complexes, Floats
+
 _FIT = 1e-10
 
 

@@ -7,12 +7,10 @@ from dataclasses import dataclass
 from numbers import Number
 
 import numpy as np
-from numpy.typing import NDArray
 
 from .. import units
+from ..arraytypes import Complexes
 from ..errors import UsageError, needs
-
-Complexes = NDArray[np.complex128]
 
 
 @dataclass(frozen=True, slots=True)

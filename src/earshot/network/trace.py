@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arraytypes import Complexes, Floats, Ints
 from ..errors import UsageError
 from . import figures
 
@@ -24,8 +24,8 @@ class Trace:
     VSWR and return loss; it has no impedance.
     """
 
-    frequencies: NDArray[np.float64]
-    magnitude: NDArray[np.float64]
+    frequencies: Floats
+    magnitude: Floats
     reference: float
     label: str
 
@@ -41,16 +41,16 @@ class Trace:
         return ("measured",)
 
     @property
-    def stretches(self) -> list[NDArray[np.int64]]:
+    def stretches(self) -> list[Ints]:
         """Which of the frequencies hang together: all of one sweep."""
         return [np.arange(len(self.frequencies))]
 
     @property
-    def references(self) -> NDArray[np.complex128]:
+    def references(self) -> Complexes:
         """The reference as networks have it (1,)."""
         return np.array([self.reference], np.complex128)
 
-    def _each(self, values: NDArray[np.float64], name: str, unit: str) -> xr.DataArray:
+    def _each(self, values: Floats, name: str, unit: str) -> xr.DataArray:
         import xarray as xr
 
         coordinates = {"frequency": ("frequency", self.frequencies, {"units": "Hz"}), "port": list(self.ports)}

@@ -9,10 +9,10 @@ import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from matplotlib.transforms import offset_copy
-from numpy.typing import NDArray
 
 from ... import units
 from ...answers.solution import Solution
+from ...arraytypes import Complexes, Floats
 from ...errors import UsageError
 from ...network.network import Network
 from ...network.trace import Trace
@@ -20,7 +20,6 @@ from ...units import engineering, ohms
 from .style import DASHES, FAINT, LINES, SOFT, flat_axes, heading, legend_above, look, sheet
 from .subjects import Curve, curves_of
 
-Floats = NDArray[np.float64]
 At = str | float | Sequence[str | float]
 _PREFIX = ((1e9, "GHz"), (1e6, "MHz"), (1e3, "kHz"), (1.0, "Hz"))
 
@@ -332,7 +331,7 @@ def impedance(
     return _band_figure("input impedance", curves, lines, draw)
 
 
-def _impedance(line: PortCurve) -> NDArray[np.complex128]:
+def _impedance(line: PortCurve) -> Complexes:
     assert isinstance(line.source, Network)
     return np.asarray(line.source.impedance().values[:, line.port])
 

@@ -10,9 +10,9 @@ import numpy as np
 from matplotlib.figure import Figure
 from matplotlib.patches import Rectangle
 from matplotlib.projections.polar import PolarAxes
-from numpy.typing import NDArray
 
 from ...answers.driven import Driven
+from ...arraytypes import Floats
 from ...errors import UsageError
 from ...fields.far import FarField
 from ...units import engineering
@@ -22,7 +22,6 @@ from .subjects import fields_of
 if TYPE_CHECKING:
     import xarray as xr
 
-Floats = NDArray[np.float64]
 QUANTITIES = {
     "gain": "gain",
     "directivity": "directivity",

@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 from matplotlib.collections import PolyCollection
 from matplotlib.figure import Figure
-from numpy.typing import NDArray
 
+from ...arraytypes import Floats
 from ...files.design_file import Dimension, dimensions
 from ...geometry.antenna import Antenna
 from ...geometry.design import Design
@@ -25,7 +25,6 @@ from .style import FAINT, INK, LINES, SOFT, heading, look, sheet
 from .subjects import antenna_of
 from .surfaces import draw_sheets
 
-Floats = NDArray[np.float64]
 _FLAT = 0.01
 _HIGH = 3.0
 _MOST_NAMES = 24

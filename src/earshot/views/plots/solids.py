@@ -11,10 +11,10 @@ from matplotlib.colors import Normalize
 from matplotlib.figure import Figure
 from matplotlib.ticker import MaxNLocator
 from mpl_toolkits.mplot3d.art3d import Line3DCollection
-from numpy.typing import NDArray
 
 from ... import units
 from ...answers.driven import Driven
+from ...arraytypes import Floats
 from ...constants import SPEED_OF_LIGHT
 from ...errors import UsageError
 from ...fields.far import FarField
@@ -23,8 +23,6 @@ from ...geometry.antenna import Antenna
 from ...units import engineering
 from .style import DASHES, FAINT, INK, LINES, SHORE, heading, look, sheet
 from .subjects import fields_of
-
-Floats = NDArray[np.float64]
 
 
 def space(figure: Figure, place: tuple[float, float, float, float], low: Floats, high: Floats, zoom: float) -> Any:

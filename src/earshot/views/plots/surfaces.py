@@ -10,11 +10,11 @@ from matplotlib.collections import LineCollection, PolyCollection
 from matplotlib.colors import Normalize
 from matplotlib.figure import Figure
 from mpl_toolkits.mplot3d.art3d import Line3DCollection, Poly3DCollection
-from numpy.typing import NDArray
 
 from ... import units
 from ...answers.driven import Driven
 from ...answers.receiving import Received
+from ...arraytypes import Floats
 from ...errors import UsageError
 from ...fields.sheet_currents import SheetCurrents
 from ...files.atomic import write_atomically
@@ -26,7 +26,6 @@ from ...units import engineering
 from .solids import arrows, bar, space
 from .style import FAINT, INK, SHORE, heading, look, sheet
 
-Floats = NDArray[np.float64]
 _SKIN = "#9fb8bd"
 _SMOOTH = 0.5
 _MOST_ARROWS = 260
