@@ -7,7 +7,7 @@ import pytest
 
 import earshot as es
 from earshot import arrays
-from earshot.fields.currents import plane_wave_factors, unit_vectors
+from earshot.fields.currents import unit_vectors
 
 HERTZ = 299.792458e6
 GROUNDS = [es.perfect_plane(), *(es.earth(n) for n in ("sea", "meadow", "city", "dry sand", "marsh", "fresh water"))]
@@ -33,7 +33,7 @@ def test_the_peak_over_ground_at_any_height(part):
         if ground == es.perfect_plane():
             tm, te = np.ones(len(theta)), -np.ones(len(theta))
         else:
-            tm, te = plane_wave_factors(ground, HERTZ, theta)
+            tm, te = ground.reflected(theta, HERTZ)
         late = np.exp(-4j * math.pi * height * np.sin(elevation))
         # Across a level dipole; it sends nothing that is higher anywhere else.
         level = np.abs(np.sin(theta) * (1 + tm * late)) ** 2 if upright else np.abs(1 + te * late) ** 2

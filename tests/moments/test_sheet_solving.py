@@ -71,9 +71,9 @@ def test_pairs_of_triangles_against_adaptive_quadrature(kind):
     """The four integrals of exp(-jkR)/R over a pair: the outer by adaptive quadrature of an inner that is exact."""
     other, k = NEIGHBOURS[kind], 2 * math.pi
     mesh = mesh_of(TRIANGLE) if kind == "itself" else mesh_of(TRIANGLE, other)
-    i, j = 0, len(mesh) - 1
+    t, i, j = mesh.columns, 0, len(mesh) - 1
     got, static = np.empty(16), np.empty(4)
-    near_pair(mesh.columns, i, j, k, *pair_rule(mesh.columns, mesh.triangles, i, j), got, static)
+    near_pair(t, i, t, j, k, *pair_rule(t, mesh.triangles, i, t, mesh.triangles, j), got, static)
 
     x, w = np.polynomial.legendre.leggauss(12)
     x, w = (x + 1) / 2, w / 2

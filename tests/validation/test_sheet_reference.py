@@ -278,7 +278,7 @@ def capacitance(sheets, signs):
     potential = np.empty((m, m))
     for i in range(m):
         for j in range(i, m):
-            near_pair(t, i, j, 1e-9, *pair_rule(mesh.columns, mesh.triangles, i, j), one, static)
+            near_pair(t, i, t, j, 1e-9, *pair_rule(t, mesh.triangles, i, t, mesh.triangles, j), one, static)
             potential[i, j] = potential[j, i] = one[0] / (4 * math.pi * 8.8541878128e-12)
     volts = np.array(signs)[mesh.sheet]
     charge = np.linalg.solve(potential, volts * mesh.areas) * mesh.areas

@@ -10,14 +10,12 @@ import numpy as np
 from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE, wavenumber
 from ..geometry.mesh import WireMesh
+from ..geometry.sheet_mesh import MIRROR
 from ..media.earth import Earth
-from ..media.half_space import reflection_factors
 from ..media.stack import Stack
 from ..running import announce, in_shares
 from .printed import guided_powers, printed_field
 from .sheet_currents import SheetCurrents
-
-_MIRROR = np.array([1.0, 1.0, -1.0])
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +54,7 @@ class Currents:
         places = self._places
         low, high = places.min(axis=0), places.max(axis=0)
         if self.plane and self.stack is None:
-            low = np.minimum(low, high * _MIRROR)
+            low = np.minimum(low, high * MIRROR)
         return float(self.wavenumber * 0.5 * np.linalg.norm(high - low))
 
     @property
@@ -153,7 +151,7 @@ class Currents:
         directions = unit_vectors(full_theta, full_phi)
 
         def about_origin(mirrored: bool) -> Complexes:
-            mirror = _MIRROR if mirrored else np.ones(3)
+            mirror = MIRROR if mirrored else np.ones(3)
             if grid:
                 rows = math.pi - np.ravel(theta) if mirrored else np.ravel(theta)
                 vectors = self._vectors_on_grid(rows, np.ravel(phi)).reshape(-1, 3)
@@ -171,8 +169,8 @@ class Currents:
         e_theta = np.einsum("ij,ij->i", vectors, along)
         e_phi = np.einsum("ij,ij->i", vectors, across)
         if self.plane:
-            image = -about_origin(mirrored=True) * _MIRROR
-            tm, te = (1.0, -1.0) if self.earth is None else plane_wave_factors(self.earth, self.frequency, full_theta)
+            image = -about_origin(mirrored=True) * MIRROR
+            tm, te = (1.0, -1.0) if self.earth is None else self.earth.reflected(full_theta, self.frequency)
             up = directions[:, 2] >= -1e-12
             e_theta = (e_theta + tm * np.einsum("ij,ij->i", image, along)) * up
             e_phi = (e_phi - te * np.einsum("ij,ij->i", image, across)) * up
@@ -189,13 +187,6 @@ class Currents:
 def _pairs(theta: Floats, phi: Floats) -> tuple[Floats, Floats]:
     rows, columns = np.meshgrid(theta, phi, indexing="ij")
     return rows.ravel(), columns.ravel()
-
-
-def plane_wave_factors(earth: Earth, frequency: float, theta: Floats) -> tuple[Complexes, Complexes]:
-    """What earth reflects of a plane wave from θ (n,): factors of TM, +1 for a perfect plane, and TE, then -1."""
-    sine = np.minimum(np.sin(theta), 1.0 - 1e-15).astype(complex)
-    _, tm, te = reflection_factors(sine, earth.complex_permittivity(frequency))
-    return tm, te
 
 
 def unit_vectors(theta: Floats, phi: Floats) -> Floats:

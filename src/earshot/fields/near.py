@@ -71,15 +71,16 @@ def near_fields(currents: Currents, points: Floats, *, in_metal: str = "refuse")
         mirrored[[2, 5]] *= -1.0
         sources.append((mirrored, np.ascontiguousarray(-currents.ends)))
 
-    sheets = None
+    sheets = []
     if currents.sheets is not None:
-        own = currents.sheets
-        corners = np.ascontiguousarray(own.mesh.corners.reshape(-1, 9))
-        sheets = (corners, own.number, own.vector, own.points, own.moments.astype(complex))
+        mirrored_too = currents.plane and currents.earth is None
+        for own in (currents.sheets, currents.sheets.image) if mirrored_too else (currents.sheets,):
+            corners = np.ascontiguousarray(own.mesh.corners.reshape(-1, 9))
+            sheets.append((corners, own.number, own.vector, own.points, own.moments.astype(complex)))
 
     def work(share: slice) -> None:
-        if sheets is not None:
-            sheetfield.sheet_fields(*sheets, places[share], currents.wavenumber, *scales, out[share])
+        for some in sheets:
+            sheetfield.sheet_fields(*some, places[share], currents.wavenumber, *scales, out[share])
         for segments, ends in sources if len(currents.mesh) else ():
             nearfield.near_fields(segments, ends, places[share], currents.wavenumber, *scales, out[share])
 

@@ -8,7 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from ..arraytypes import Complexes, Floats
-from ..geometry.sheet_mesh import SheetMesh
+from ..geometry.sheet_mesh import MIRROR, SheetMesh
 
 
 @dataclass(frozen=True)
@@ -23,6 +23,12 @@ class SheetCurrents:
     vector: Complexes
     points: Floats
     moments: Complexes
+
+    @cached_property
+    def image(self) -> SheetCurrents:
+        """The image in a perfect plane z = 0: mirrored, and negated."""
+        vector, moments = -self.vector * MIRROR, -self.moments * MIRROR
+        return SheetCurrents(self.mesh.mirrored, -self.number, vector, self.points * MIRROR, moments)
 
     @property
     def density(self) -> Complexes:

@@ -29,11 +29,8 @@ from ..geometry.mesh import MeshRule, WireMesh
 from ..geometry.sheet_mesh import SheetMesh
 from ..geometry.surfaces import Surface
 from ..lettering import told, visible
-from ..media.stack import Stack
-from ..moments.basis import Basis
+from ..moments.basis import basis_on
 from ..moments.response import Response
-from ..moments.sheet_basis import sheet_basis
-from ..moments.wire_basis import probe_basis, wire_basis
 from ..running import Record
 from .atomic import write_bytes
 from .design_file import DesignFile, FileBuild, design_from_text
@@ -262,12 +259,11 @@ def _assembled(path: Path, attributes: dict[str, Any], arrays: dict[str, NDArray
         if not (arrays[name] > 0.0).all() or not (np.diff(arrays[name]) > 0.0).all() or not len(arrays[name]):
             raise ValueError(f"{name} does not rise from above zero")
     grid = _wires(arrays, len(antenna.wires), float(attributes["mesh_wavelength_m"]))
-    sheets = sheet_basis(_triangles(arrays, tuple(s.surface for s in antenna.sheets))) if "vertices" in arrays else None
-    printed = isinstance(antenna.medium, Stack)
+    triangles = _triangles(arrays, tuple(s.surface for s in antenna.sheets)) if "vertices" in arrays else None
     reach = float(attributes["foot_reach_m"])
     if not (math.isfinite(reach) and reach >= 0.0):
         raise ValueError("foot_reach_m is no length")
-    basis = Basis(probe_basis(grid) if printed else wire_basis(grid), sheets, reach, probes=printed)
+    basis = basis_on(grid, triangles, reach, antenna.medium)
 
     def joined(name: str, shape: tuple[int, ...]) -> Complexes:
         _hold(name, arrays[name], (*shape, 2))

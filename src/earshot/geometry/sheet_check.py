@@ -15,7 +15,6 @@ from ..constants import SPEED_OF_LIGHT, wavelength
 from ..errors import EarshotError, UsageError, unknown
 from ..media.earth import Earth
 from ..media.stack import Stack
-from ..media.surroundings import PerfectPlane
 from . import printed_check
 from .antenna import Antenna
 from .faces import slabs
@@ -35,7 +34,7 @@ _NEAR_RESONANCE = 0.02
 
 def described(antenna: Antenna) -> Iterator[Finding]:
     """Findings that need no mesh: media, gaps on sheets, wires that lie on a sheet, triangles as they are given."""
-    if antenna.sheets and isinstance(antenna.medium, PerfectPlane | Earth):
+    if antenna.sheets and isinstance(antenna.medium, Earth):
         yield Finding(
             "stop",
             antenna.sheets[0].name,

@@ -15,7 +15,7 @@ from functools import cached_property, lru_cache
 
 import numpy as np
 
-from ..arraytypes import Floats, Ints
+from ..arraytypes import Bools, Floats, Ints
 from ..errors import ModelError, RunError
 from ..media.stack import Stack
 from .antenna import Antenna
@@ -28,6 +28,7 @@ from .rounding import halfway, pushed
 from .sheets import Sheet
 from .surfaces import Surface
 
+MIRROR = np.array([1.0, 1.0, -1.0])
 _MOST_TRIANGLES = 200_000
 _FINE_RIM = 0.4
 _PRINTED_OUTLINE = 0.25
@@ -95,6 +96,17 @@ class SheetMesh:
         """The sides of all triangles (3 m, 2), lower vertex first: the first sides of all, the second, the third."""
         t = self.triangles
         return np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1)
+
+    @cached_property
+    def mirrored(self) -> SheetMesh:
+        """Its image in the plane z = 0; what is numbered keeps its numbers."""
+        return SheetMesh(self.vertices * MIRROR, self.triangles, self.sheet, self.places * MIRROR)
+
+    @cached_property
+    def on_plane(self) -> Bools:
+        """Which vertices are in the plane z = 0 (n,)."""
+        size = float(np.linalg.norm(np.ptp(self.vertices, axis=0)))
+        return np.asarray(np.abs(self.vertices[:, 2]) <= 1e-9 * size)
 
     def halved(self, feet: Ints) -> SheetMesh:
         """The mesh with every triangle cut into four; vertices keep their numbers, new ones lie on round surfaces.

@@ -143,7 +143,7 @@ def near_row(t, points, corners, i, images, steps, whole, rest, values, out, one
         if off > _NEAR * _NEAR:
             middle_pair(t, points, i, j, steps, whole, values, one)
         else:
-            rule, weights = pair_rule(t, corners, i, j)
+            rule, weights = pair_rule(t, corners, i, t, corners, j)
             near_pair(t, i, j, images, steps, rest, rule, weights, one)
         for n in range(_ROWS):
             out[n, j] = one[n]

@@ -137,21 +137,21 @@ def _wave(dx, dy, dz, k):
 
 
 @njit(fastmath=True, error_model="numpy")
-def far_row(t, points, i, k, out):
+def far_row(areas, points, sources, i, k, out):
     """The eight numbers of triangle i with every j ≥ i, real then imaginary, into out (16, m): three points on each.
 
-    points (9, m): x, y, z of the three points of every triangle. Work is done in blocks of one fixed shape, which the
-    compiler can tell do not overlap: so it makes vector code of it.
+    points, sources (9, m): x, y, z of the three points of every triangle, of i and of all j. Work is done in blocks of
+    one fixed shape, which the compiler can tell do not overlap: so it makes vector code of it.
     """
-    m = t.shape[1]
+    m = len(areas)
     source, found = np.empty((10, _BLOCK)), np.empty((16, _BLOCK))
     for first in range(i, m, _BLOCK):
         count = min(_BLOCK, m - first)
         for r in range(9):
             for j in range(count):
-                source[r, j] = points[r, first + j]
+                source[r, j] = sources[r, first + j]
         for j in range(count):
-            source[9, j] = t[12, i] / 9.0 * t[12, first + j]
+            source[9, j] = areas[i] / 9.0 * areas[first + j]
         found[:] = 0.0
         for p in range(3):
             x, y, z = points[3 * p, i], points[3 * p + 1, i], points[3 * p + 2, i]
@@ -189,18 +189,18 @@ def far_row(t, points, i, k, out):
 
 
 @njit(fastmath=True, error_model="numpy")
-def near_pair(t, i, j, k, rule, weights, out, static):
-    """The same of one pair (16,), with 1/R over triangle j in closed form, at the points of a rule on triangle i."""
+def near_pair(t, i, s, j, k, rule, weights, out, static):
+    """The same of triangle i of t and j of s (16,), 1/R over the latter in closed form, at points of a rule on i."""
     out[:] = 0.0
     frames, source = np.empty((3, 7)), np.zeros((4, 8))
-    edge_frames(t, j, frames)
+    edge_frames(s, j, frames)
     for q in range(len(W7)):
-        source[0, q], source[1, q], source[2, q] = corner_point(t, j, P7[q])
-        source[3, q] = W7[q] * t[12, j]
+        source[0, q], source[1, q], source[2, q] = corner_point(s, j, P7[q])
+        source[3, q] = W7[q] * s[12, j]
     for p in range(len(weights)):
         x, y, z = corner_point(t, i, rule[p])
         weight = weights[p] * t[12, i]
-        framed_potentials(x, y, z, t, j, frames, static)
+        framed_potentials(x, y, z, s, j, frames, static)
         gr, gi = static[0], 0.0
         xr, xi, yr, yi, zr, zi = static[1], 0.0, static[2], 0.0, static[3], 0.0
         # Eight, of which the last weighs nothing, make whole vectors.
@@ -239,29 +239,32 @@ def near_pair(t, i, j, k, rule, weights, out, static):
 
 
 @njit(error_model="numpy")
-def pair_rule(t, corners, i, j):
-    """The outer rule of a pair that is near: more points where the triangles nearly touch, most where they do."""
+def pair_rule(t, corners, i, s, others, j):
+    """The outer rule of a pair that is near: more points where the triangles nearly touch, most where they do.
+
+    corners, others (m, 3): vertices of the triangles of t and of s.
+    """
     for a in range(3):
         for b in range(3):
-            if corners[i, a] == corners[j, b]:
+            if corners[i, a] == others[j, b]:
                 return P75, W75
-    dx, dy, dz = t[13, i] - t[13, j], t[14, i] - t[14, j], t[15, i] - t[15, j]
-    reach = _CLOSE * (t[16, i] + t[16, j])
+    dx, dy, dz = t[13, i] - s[13, j], t[14, i] - s[14, j], t[15, i] - s[15, j]
+    reach = _CLOSE * (t[16, i] + s[16, j])
     if dx * dx + dy * dy + dz * dz < reach * reach:
         return P28, W28
     return P7, W7
 
 
 @njit(fastmath=True, error_model="numpy")
-def near_row(t, corners, i, k, out, one, static):
+def near_row(t, corners, i, s, others, k, out, one, static):
     """Put the pairs of triangle i that are close into its row, out (16, m)."""
     for j in range(i, t.shape[1]):
-        dx, dy, dz = t[13, i] - t[13, j], t[14, i] - t[14, j], t[15, i] - t[15, j]
-        reach = t[16, i] + t[16, j]
+        dx, dy, dz = t[13, i] - s[13, j], t[14, i] - s[14, j], t[15, i] - s[15, j]
+        reach = t[16, i] + s[16, j]
         if dx * dx + dy * dy + dz * dz > _NEAR * _NEAR * reach * reach:
             continue
-        rule, weights = pair_rule(t, corners, i, j)
-        near_pair(t, i, j, k, rule, weights, one, static)
+        rule, weights = pair_rule(t, corners, i, s, others, j)
+        near_pair(t, i, s, j, k, rule, weights, one, static)
         for n in range(16):
             out[n, j] = one[n]
 
@@ -284,15 +287,20 @@ def _source(out, a, r, c, x, y, z, flow, charge):
 
 
 @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def fill_sheets(t, points, corners, start, halves, pairs, places, lowest, span, k, flow, charge, rows, matrix, spare):
+def fill_sheets(
+    tested, sources, start, halves, pairs, lowest, span, k, flow, charge, rows, matrix, spare,
+):  # fmt: skip
     """Add the pairs (i, j ≥ i) of a span of triangles i to half of the matrix: the whole is it plus its transpose.
 
-    t (17, m): columns of triangles: corners, normal, area, centroid, reach. points (9, m): of the three-point rule.
-    corners (m, 3). start (m + 1,), halves: which halves are on a triangle, two per function, f = c (r - p). pairs
-    (2, functions): the triangles of a function's two halves. places (8, functions): c and p of both. lowest (m,): the
-    first function with a half on triangle i or after it. flow, charge: what ∬ f·f' G and ∬ ∇·f ∇'·f' G are multiplied
-    by, over j. rows (functions,): where in matrix each function's row is, or -1 less its row in spare.
+    tested, sources: the sheets, and they or their image, each as t (17, m): columns of triangles: corners, normal,
+    area, centroid, reach; points (9, m): of the three-point rule; corners (m, 3); places (8, functions): c and p of
+    both halves. start (m + 1,), halves: which halves are on a triangle, two per function, f = c (r - p). pairs (2,
+    functions): the triangles of a function's two halves. lowest (m,): the first function with a half on triangle i or
+    after it. flow, charge: what ∬ f·f' G and ∬ ∇·f ∇'·f' G are multiplied by, over j. rows (functions,): where in
+    matrix each function's row is, or -1 less its row in spare.
     """
+    t, points, corners, places = tested
+    s, seen, others, images = sources
     m, n = t.shape[1], pairs.shape[1]
     out, one, static = np.zeros((16, m)), np.empty(16), np.empty(4)
     # The same, triangle by triangle, for what is gathered.
@@ -300,8 +308,8 @@ def fill_sheets(t, points, corners, start, halves, pairs, places, lowest, span, 
     # Of every charge, ∇·f = 2c; and the flow is taken out as a factor.
     share = 4.0 * charge / flow
     for i in range(span[0], span[1]):
-        far_row(t, points, i, k, out)
-        near_row(t, corners, i, k, out, one, static)
+        far_row(t[12], points, seen, i, k, out)
+        near_row(t, corners, i, s, others, k, out, one, static)
         for r in range(16):
             out[r, i] *= 0.5
         for first in range(i, m, _BLOCK):
@@ -313,10 +321,10 @@ def fill_sheets(t, points, corners, start, halves, pairs, places, lowest, span, 
             turned[i - 1] = 0.0
         for g in range(lowest[i], n):
             a, b = pairs[0, g], pairs[1, g]
-            c, x, y, z = places[0, g], places[1, g], places[2, g], places[3, g]
+            c, x, y, z = images[0, g], images[1, g], images[2, g], images[3, g]
             ar, axr, ayr, azr = _source(turned, a, 0, c, x, y, z, flow, share)
             ai, axi, ayi, azi = _source(turned, a, 8, c, x, y, z, flow, share)
-            c, x, y, z = places[4, g], places[5, g], places[6, g], places[7, g]
+            c, x, y, z = images[4, g], images[5, g], images[6, g], images[7, g]
             br, bxr, byr, bzr = _source(turned, b, 0, c, x, y, z, flow, share)
             bi, bxi, byi, bzi = _source(turned, b, 8, c, x, y, z, flow, share)
             sums[0, g], sums[1, g], sums[2, g], sums[3, g] = ar + br, axr + bxr, ayr + byr, azr + bzr

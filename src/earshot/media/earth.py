@@ -5,6 +5,9 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+import numpy as np
+
+from ..arraytypes import Complexes, Floats
 from ..constants import ELECTRIC_CONSTANT
 from ..errors import UsageError
 
@@ -21,6 +24,7 @@ class Earth:
     source: str = ""
 
     has_plane = True
+    grounds = False
     tabled = True
 
     def __post_init__(self) -> None:
@@ -31,6 +35,14 @@ class Earth:
     def complex_permittivity(self, frequency: float) -> complex:
         """ε' - jσ/ωε0, relative, at a frequency in Hz."""
         return complex(self.permittivity, -self.conductivity / (2.0 * math.pi * frequency * ELECTRIC_CONSTANT))
+
+    def reflected(self, theta: Floats, frequency: float) -> tuple[Complexes, Complexes]:
+        """What it reflects of plane waves from θ (n,): factors of TM, +1 for a perfect plane, and TE, then -1."""
+        from .half_space import reflection_factors
+
+        sine = np.minimum(np.sin(theta), 1.0 - 1e-15).astype(complex)
+        _, tm, te = reflection_factors(sine, self.complex_permittivity(frequency))
+        return tm, te
 
     def __str__(self) -> str:
         return f"{self.name} (εr {self.permittivity:g}, σ {self.conductivity:g} S/m) below z = 0"

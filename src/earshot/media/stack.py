@@ -105,6 +105,7 @@ class Stack:
     plane: Metal | None
 
     has_plane = True
+    grounds = True
     tabled = True
 
     def __init__(

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
+from ..arraytypes import Complexes, Floats
 from .earth import Earth
 from .stack import Stack
 
@@ -13,6 +16,7 @@ class FreeSpace:
     """Nothing but the antenna."""
 
     has_plane = False
+    grounds = False
     tabled = False
 
     def __str__(self) -> str:
@@ -24,7 +28,13 @@ class PerfectPlane:
     """An infinite, perfectly conducting plane at z = 0; the antenna is above it or stands on it."""
 
     has_plane = True
+    grounds = True
     tabled = False
+
+    def reflected(self, theta: Floats, _: float) -> tuple[Complexes, Complexes]:
+        """Factors of TM and TE, all +1 and -1, of plane waves from θ (n,)."""
+        whole = np.ones(len(theta), np.complex128)
+        return whole, -whole
 
     def __str__(self) -> str:
         return "perfect plane at z = 0"

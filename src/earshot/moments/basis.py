@@ -16,6 +16,7 @@ from ..geometry.antenna import Antenna
 from ..geometry.mesh import MeshRule, WireMesh, mesh, straight_mesh
 from ..geometry.sheet_mesh import SheetMesh, sheet_mesh
 from ..media.stack import Stack
+from ..media.surroundings import Medium
 from .sheet_basis import Fan, SheetBasis, fan, sheet_basis
 from .wire_basis import WireBasis, probe_basis, wire_basis
 
@@ -24,13 +25,15 @@ from .wire_basis import WireBasis, probe_basis, wire_basis
 class Basis:
     """Functions on sheets, if there are any, then on wires. reach: how far a wire's foot may be from its vertex.
 
-    probes: whether the wires are probes through a stack, each one segment with one current all along.
+    probes: whether the wires are probes through a stack, each one segment with one current all along. plane: whether
+    metal may stand on a plane z = 0.
     """
 
     wires: WireBasis
     sheets: SheetBasis | None = None
     reach: float = 0.0
     probes: bool = False
+    plane: bool = False
 
     @property
     def mesh(self) -> WireMesh:
@@ -56,11 +59,11 @@ class Basis:
     def halved(self) -> Basis:
         """The basis of the mesh with every segment in two and every triangle in four, but for those at feet."""
         if self.sheets is None:
-            return Basis(wire_basis(self.mesh.halved()), None, self.reach)
+            return Basis(wire_basis(self.mesh.halved()), None, self.reach, plane=self.plane)
         feet = np.array([vertex for vertex, _ in self._standing], np.int64)
-        fine = sheet_basis(self.sheets.mesh.halved(feet))
+        fine = sheet_basis(self.sheets.mesh.halved(feet), grounded=self.sheets.grounded)
         wires = self.wires if self.probes else wire_basis(self.mesh.halved())
-        return Basis(wires, fine, self.reach, self.probes)
+        return Basis(wires, fine, self.reach, self.probes, self.plane)
 
     @cached_property
     def feet(self) -> tuple[tuple[Fan, Floats], ...]:
@@ -84,6 +87,12 @@ class Basis:
             heights = grid.nodes[grid.ends.ravel()[wires.halves]][..., 2]
             half = np.where(heights[0] > heights[1], wires.halves[0], wires.halves[1])
         node = grid.ends.ravel()[half]
+        if not self.probes:
+            # On a plane a foot has its image.
+            above = np.abs(grid.nodes[node, 2]) > self.reach if self.plane else np.ones(len(node), bool)
+            alone, half, node = alone[above], half[above], node[above]
+            if not alone.size:
+                return ()
         off, vertex = cKDTree(self.sheets.mesh.vertices).query(grid.nodes[node])
         assert off.max() <= self.reach, "a foot without a vertex"
         # Along the segment at its last end is out of the wire, at its first into it.
@@ -106,10 +115,16 @@ class Basis:
 
 def antenna_basis(antenna: Antenna, wavelength: float, rule: MeshRule) -> Basis:
     """Basis functions on the mesh for wavelengths down to `wavelength`, metres."""
-    printed = isinstance(antenna.medium, Stack)
-    wires = probe_basis(straight_mesh(antenna)) if printed else wire_basis(mesh(antenna, wavelength, rule))
+    grid = straight_mesh(antenna) if isinstance(antenna.medium, Stack) else mesh(antenna, wavelength, rule)
     if not antenna.sheets:
-        return Basis(wires)
+        return basis_on(grid, None, 0.0, antenna.medium)
     thickest = max((w.radius for w in antenna.wires), default=0.0)
-    reach = 1e-9 * antenna.size + 2e-3 * thickest
-    return Basis(wires, sheet_basis(sheet_mesh(antenna, wavelength, rule)), reach, probes=printed)
+    return basis_on(grid, sheet_mesh(antenna, wavelength, rule), 1e-9 * antenna.size + 2e-3 * thickest, antenna.medium)
+
+
+def basis_on(grid: WireMesh, triangles: SheetMesh | None, reach: float, medium: Medium) -> Basis:
+    """Basis functions on segments and triangles in a medium; reach: how far a foot may be from its vertex, m."""
+    printed = isinstance(medium, Stack)
+    wires = probe_basis(grid) if printed else wire_basis(grid)
+    sheets = None if triangles is None else sheet_basis(triangles, grounded=medium.grounds)
+    return Basis(wires, sheets, reach, printed, medium.grounds)

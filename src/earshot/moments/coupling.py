@@ -10,6 +10,7 @@ import numpy as np
 from ..arraytypes import Complexes, Floats, Ints
 from ..constants import wavenumber
 from ..geometry.mesh import WireMesh
+from ..geometry.sheet_mesh import MIRROR
 from ..running import announce, in_threads, thread_count
 from .basis import Basis
 from .sheet_basis import Fan, SheetBasis
@@ -28,6 +29,17 @@ class Points:
     radii: Floats
     owner: Ints
     weights: Floats
+
+    @property
+    def image(self) -> Points:
+        """The image in a perfect plane z = 0: mirrored, and negated."""
+        return Points(
+            self.places * MIRROR,
+            self.frames * np.tile(MIRROR, 2),
+            self.radii,
+            self.owner,
+            self.weights * np.array([-1.0, -1.0, 1.0, -1.0]),
+        )
 
     @property
     def rows(self) -> int:
@@ -130,13 +142,29 @@ def with_sheets(seen: Complexes, basis: SheetBasis, frequency: float) -> Complex
     )
 
 
-def couple(basis: Basis, frequency: float, matrix: Complexes) -> None:
-    """Add to a matrix what couples wires to sheets, and all that feet bring; sheets and wires alone are there."""
+def couple(basis: Basis, frequency: float, matrix: Complexes, *, plane: bool = False) -> None:
+    """Add to a matrix what couples wires to sheets, and all that feet bring; sheets and wires alone are there.
+
+    plane: over a perfect plane z = 0: the sheets see the image of every wire and foot too.
+    """
     sheets, wires = basis.sheets, basis.wires
     if sheets is None or not wires.size:
         return
-    n, first = wires.size, basis.first_wire
+    first = basis.first_wire
+    for image in (False, True)[: 1 + plane]:
+        between, added = _coupled(basis, frequency, image)
+        matrix[first:, :first] += between
+        matrix[:first, first:] += between.T
+        matrix[first:, first:] += added
+
+
+def _coupled(basis: Basis, frequency: float, image: bool) -> tuple[Complexes, Complexes]:
+    """Wires, or their image, with the functions of the sheets (wires, sheets), and what feet add among wires."""
+    sheets, wires = basis.sheets, basis.wires
+    assert sheets is not None
+    n = wires.size
     on_wires = wire_points(basis.mesh)
+    on_wires = on_wires.image if image else on_wires
     seen = _potentials(on_wires, sheets, frequency)
     between = wires.ends.T @ with_sheets(seen, sheets, frequency).reshape(2 * len(basis.mesh), -1)
     added = np.zeros((n, n), np.complex128)
@@ -149,7 +177,7 @@ def couple(basis: Basis, frequency: float, matrix: Complexes) -> None:
         fans = tuple(f for f, _ in basis.feet)
         into = np.array([amount for _, amount in basis.feet])
         points = fan_points(sheets, fans)
-        from_fans = _potentials(points, sheets, frequency)
+        from_fans = _potentials(points.image if image else points, sheets, frequency)
         between += into.T @ with_sheets(from_fans, sheets, frequency).sum(axis=1)
         # Wires with feet, and feet with feet; the ordinary halves in closed form, the rest as points.
         to_wires = np.stack([with_fan(seen, f, frequency).reshape(-1) for f in fans], axis=1)
@@ -157,11 +185,10 @@ def couple(basis: Basis, frequency: float, matrix: Complexes) -> None:
         crossed = wires.ends.T @ to_wires @ into
         added += crossed + crossed.T
         halves = np.stack([with_fan(from_fans, f, frequency) for f in fans], axis=2)
-        square = halves[:, 0] + halves[:, 1] + halves[:, 1].T + moments_of(fans, radii_of(basis), frequency, free)
+        square = halves[:, 0] + halves[:, 1] + halves[:, 1].T
+        square += moments_of(fans, radii_of(basis), frequency, free, image=image)
         added += into.T @ (0.5 * (square + square.T)) @ into
-    matrix[first:, :first] += between
-    matrix[:first, first:] += between.T
-    matrix[first:, first:] += added
+    return between, added
 
 
 def with_fan(seen: Complexes, one: Fan, frequency: float) -> Complexes:
@@ -192,9 +219,13 @@ def _point_moments(points: Points, fans: tuple[Fan, ...], frequency: float) -> C
 
 
 def moments_of(
-    fans: tuple[Fan, ...], radii: Floats, frequency: float, kernel: Callable[[Floats], Complexes]
-) -> Complexes:
-    """Entries of the parts without divergence with one another (feet, feet); no nearer than the wire is thick."""
+    fans: tuple[Fan, ...], radii: Floats, frequency: float, kernel: Callable[[Floats], Complexes], *,
+    image: bool = False,
+) -> Complexes:  # fmt: skip
+    """Entries of the parts without divergence with one another (feet, feet); no nearer than the wire is thick.
+
+    image: with the image of each in a perfect plane z = 0.
+    """
     flow, _ = scales(frequency)
     found = np.zeros((len(fans), len(fans)), np.complex128)
     for i, one in enumerate(fans):
@@ -204,6 +235,8 @@ def moments_of(
                 (p, u), (q, v) = (one.far_points, one.far_moments), (two.far_points, two.far_moments)
             else:
                 (p, u), (q, v) = (one.points, one.moments), (two.points, two.moments)
+            if image:
+                q, v = q * MIRROR, -v * MIRROR
             gap = p[:, None] - q
             r = np.sqrt(np.einsum("pqx,pqx->pq", gap, gap) + radii[i] * radii[j])
             found[i, j] = found[j, i] = 1j * flow * np.einsum("pq,pq->", kernel(r), u @ v.T)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -12,11 +13,11 @@ from .. import units
 from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE, wavenumber
 from ..errors import UsageError
+from ..geometry.sheet_mesh import MIRROR
 from ..media.earth import Earth
-from ..media.half_space import reflection_factors
 from ..media.spectral import Spectrum
 from ..media.stack import Stack
-from ..media.surroundings import Medium
+from ..media.surroundings import Medium, PerfectPlane
 from .basis import Basis
 from .coupling import fan_points
 from .sheet_basis import Fan, SheetBasis
@@ -64,17 +65,26 @@ def wave_vector(basis: Basis, wave: PlaneWave, frequency: float, medium: Medium)
         raise UsageError("plane wave: it arrives from below the plane; choose theta up to 90 deg")
     if isinstance(medium, Stack):
         return _in_layers(basis, wave, frequency, medium)
-    tested = _tested(basis.wires, wave, frequency, mirrored=False)
-    if medium.has_plane:
-        tested = tested - _tested(basis.wires, wave, frequency, mirrored=True, earth=medium)
-    on_wires = basis.wires.ends.T @ tested.ravel()
-    if basis.sheets is None:
-        return np.asarray(on_wires)
-    ray, field = _ray_and_field(wave)
     k = wavenumber(frequency)
-    for one, into in basis.feet:
-        on_wires = on_wires + into * _on_fan(basis.sheets, one, k * ray, field)
-    return np.concatenate([_on_sheets(basis.sheets, k * ray, field), on_wires])
+    found = np.zeros(basis.size, np.complex128)
+    for ray, field in _arriving(wave, frequency, medium):
+        on_wires = basis.wires.ends.T @ _on_segments(basis.wires, k, ray, field).ravel()
+        if basis.sheets is not None:
+            for one, into in basis.feet:
+                on_wires = on_wires + into * _on_fan(basis.sheets, one, k * ray, field)
+            found[: basis.first_wire] += _on_sheets(basis.sheets, k * ray, field)
+        found[basis.first_wire :] += on_wires
+    return found
+
+
+def _arriving(wave: PlaneWave, frequency: float, medium: Medium) -> Iterator[tuple[Floats, Complexes]]:
+    """The wave and what the medium reflects of it: where each comes from (3,), and its field at the origin (3,)."""
+    yield _ray_and_field(wave)
+    if isinstance(medium, PerfectPlane | Earth):
+        tm, te = medium.reflected(np.array([wave.theta]), frequency)
+        back = replace(wave, e_theta=complex(tm[0]) * wave.e_theta, e_phi=-complex(te[0]) * wave.e_phi)
+        ray, field = _ray_and_field(back)
+        yield ray * MIRROR, -field * MIRROR
 
 
 def _in_layers(basis: Basis, wave: PlaneWave, frequency: float, stack: Stack) -> Complexes:
@@ -125,19 +135,11 @@ def _ray_and_field(wave: PlaneWave) -> tuple[Any, Complexes]:
     return ray, field + wave.e_phi * np.array([-math.sin(p), math.cos(p), 0.0])
 
 
-def _tested(
-    basis: WireBasis, wave: PlaneWave, frequency: float, mirrored: bool, earth: Medium | None = None
-) -> Complexes:
+def _on_segments(basis: WireBasis, k: float, ray: Floats, field: Complexes) -> Complexes:
+    """∫ of the half functions of every segment (segments, 2) and E = field e^{jk ray·r}, averaged round the tubes."""
     from scipy.special import j0
 
-    if isinstance(earth, Earth):
-        sine = np.array([min(math.sin(wave.theta), 1.0 - 1e-15) + 0j])
-        _, tm, te = reflection_factors(sine, earth.complex_permittivity(frequency))
-        wave = replace(wave, e_theta=complex(tm[0]) * wave.e_theta, e_phi=-complex(te[0]) * wave.e_phi)
-    ray, field = _ray_and_field(wave)
-    mirror = np.array([1.0, 1.0, -1.0]) if mirrored else np.ones(3)
-    ray, field = ray * mirror, field * mirror
-    columns, k = basis.mesh.columns, wavenumber(frequency)
+    columns = basis.mesh.columns
     start, tangents, lengths, radii = columns[:3].T, columns[3:6].T, columns[6], columns[7]
     along = tangents @ ray
     ring = j0(k * radii * np.sqrt(np.maximum(1.0 - along**2, 0.0)))

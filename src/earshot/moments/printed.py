@@ -47,7 +47,7 @@ def printed_block(basis: Basis, stack: Stack, frequency: float, rows: ArrayLike,
     t, one = sheets.mesh.columns, np.empty(14)
 
     def numbers(i: int, j: int) -> Complexes:
-        rule, weights = pair_rule(t, triangles, i, j)
+        rule, weights = pair_rule(t, triangles, i, t, triangles, j)
         near_pair(t, i, j, table.images, table.steps, table.rest, rule, weights, one)
         flat, z = one[:7] + 1j * one[7:], stack.level
         lifted = z * flat[0]

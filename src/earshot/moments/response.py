@@ -77,10 +77,11 @@ def impedance_matrix(antenna: Antenna, basis: Basis, frequency: float) -> Comple
         matrix = WireMatrix(basis.wires, frequency, antenna.medium.has_plane).full()
     else:
         matrix = np.zeros((basis.size, basis.size), np.complex128)
-        fill_sheet_matrix(basis.sheets, frequency, matrix)
+        plane = antenna.medium.has_plane
+        fill_sheet_matrix(basis.sheets, frequency, matrix, plane=plane)
         if basis.wires.size:
-            matrix[first:, first:] = WireMatrix(basis.wires, frequency, False).full()
-            couple(basis, frequency, matrix)
+            matrix[first:, first:] = WireMatrix(basis.wires, frequency, plane).full()
+            couple(basis, frequency, matrix, plane=plane)
     for start, local in (
         (first, wire_terms(antenna, basis.wires, frequency)),
         (0, sheet_terms(antenna, basis, frequency)),

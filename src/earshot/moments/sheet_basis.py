@@ -12,7 +12,7 @@ and in ρ = u e(v), e(v) running along the opposite side, its moment K l e du dv
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -44,28 +44,40 @@ class SheetBasis:
         """Number of functions."""
         return len(self.edges)
 
+    @property
+    def grounded(self) -> bool:
+        """Whether it stands on a plane."""
+        return bool((self.pairs[0] == self.pairs[1]).any())
+
+    @cached_property
+    def mirrored(self) -> SheetBasis:
+        """The same functions on the image of the mesh in the plane z = 0."""
+        return replace(self, mesh=self.mesh.mirrored)
+
     @cached_property
     def apexes(self) -> Floats:
         """The p of both halves (2, n, 3), metres."""
         return np.stack([self.mesh.corners[self.pairs[s], self.corners[s]] for s in (0, 1)])
 
 
-def sheet_basis(mesh: SheetMesh) -> SheetBasis:
-    """The functions of a mesh, numbered along its triangles."""
+def sheet_basis(mesh: SheetMesh, *, grounded: bool = False) -> SheetBasis:
+    """The functions of a mesh, numbered along its triangles; grounded: it may stand on a plane z = 0."""
     m = len(mesh.triangles)
     sides = np.stack([mesh.triangles[:, [1, 2]], mesh.triangles[:, [2, 0]], mesh.triangles[:, [0, 1]]], axis=1)
     unique, edge = np.unique(np.sort(sides.reshape(-1, 2), axis=1), axis=0, return_inverse=True)
     order = np.argsort(edge.ravel(), kind="stable")
     place = edge.ravel()[order]
     first = np.searchsorted(place, np.arange(len(unique)))
-    # Every side after the first at an edge makes a function with the first.
-    later = np.flatnonzero(np.arange(len(order)) != first[place])
-    one, two = order[first[place[later]]], order[later]
+    # Every side after the first at an edge makes a function with the first, every side on a plane one of its own.
+    alone = np.full(len(order), grounded) & mesh.on_plane[unique[place]].all(axis=1)
+    later = np.flatnonzero((np.arange(len(order)) != first[place]) | alone)
+    one, two = np.where(alone[later], order[later], order[first[place[later]]]), order[later]
     along = np.argsort(one // 3, kind="stable")
     both = np.stack([one[along], two[along]])
     pairs, corners, which = both // 3, both % 3, place[later][along]
     length = np.linalg.norm(np.diff(mesh.vertices[unique[which]], axis=1)[:, 0], axis=1)
-    coefficients = np.array([[1.0], [-1.0]]) * length / (2.0 * mesh.areas[pairs])
+    sign = np.stack([np.ones(len(which)), np.where(both[0] == both[1], 0.0, -1.0)])
+    coefficients = sign * length / (2.0 * mesh.areas[pairs])
     n = len(which)
     numbers = 2 * np.arange(n)[None] + np.array([[0], [1]])
     by_triangle = np.argsort(pairs.ravel(), kind="stable")

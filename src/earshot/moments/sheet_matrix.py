@@ -32,24 +32,37 @@ def arrays_of(basis: SheetBasis) -> tuple[Any, ...]:
     return points, np.ascontiguousarray(mesh.triangles), np.ascontiguousarray(places)
 
 
-def fill_sheet_matrix(basis: SheetBasis, frequency: float, matrix: Complexes) -> None:
+def fill_sheet_matrix(basis: SheetBasis, frequency: float, matrix: Complexes, *, plane: bool = False) -> None:
     """Put Z into the first rows and columns of a matrix of zeros, ohm.
 
     Z = jωµ ∬ f·f' G + (1/jωε) ∬ ∇·f ∇'·f' G, G = exp(-jkR)/4πR (Rao, Wilton and Glisson 1982, eqs. 17 to 21, with
-    Galerkin's test instead of theirs).
+    Galerkin's test instead of theirs). plane: over a perfect plane z = 0, whose image is the mirrored current, negated.
     """
     from ..kernels.sheets import fill_sheets
 
     announce(fill_sheets)
-    points, triangles, places = arrays_of(basis)
+    own = _for_kernel(basis, basis.mesh.triangles)
+    sources = [(own, 1.0)]
+    if plane:
+        # On the plane a vertex and its image are one.
+        other = basis.mesh.triangles + len(basis.mesh.vertices)
+        shared = np.where(basis.mesh.on_plane[basis.mesh.triangles], basis.mesh.triangles, other)
+        sources.append((_for_kernel(basis.mirrored, shared), -1.0))
+    flow, charge = scales(frequency)
 
     def fill(span: Ints, rows: Ints, spare: Complexes) -> None:
-        fill_sheets(
-            basis.mesh.columns, points, triangles, basis.start, basis.halves, basis.pairs, places, basis.lowest, span,
-            wavenumber(frequency), *scales(frequency), rows, matrix, spare,
-        )  # fmt: skip
+        for source, sign in sources:
+            fill_sheets(
+                own, source, basis.start, basis.halves, basis.pairs, basis.lowest, span, wavenumber(frequency),
+                sign * flow, sign * charge, rows, matrix, spare,
+            )  # fmt: skip
 
     in_shares(basis, matrix, _NEAR_COST, fill)
+
+
+def _for_kernel(basis: SheetBasis, vertices: Ints) -> tuple[Any, ...]:
+    points, _, places = arrays_of(basis)
+    return basis.mesh.columns, points, np.ascontiguousarray(vertices), places
 
 
 def in_shares(
@@ -94,8 +107,8 @@ def sheet_block(basis: SheetBasis, frequency: float, rows: ArrayLike, columns: A
     one, static = np.empty(16), np.empty(4)
 
     def numbers(i: int, j: int) -> Complexes:
-        rule, weights = pair_rule(t, triangles, i, j)
-        near_pair(t, i, j, k, rule, weights, one, static)
+        rule, weights = pair_rule(t, triangles, i, t, triangles, j)
+        near_pair(t, i, t, j, k, rule, weights, one, static)
         found = one[:8] + 1j * one[8:]
         return np.append(found, found[0])
 
