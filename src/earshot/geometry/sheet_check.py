@@ -13,7 +13,6 @@ import numpy as np
 from ..arraytypes import Floats
 from ..constants import SPEED_OF_LIGHT, wavelength
 from ..errors import EarshotError, UsageError, unknown
-from ..media.earth import Earth
 from ..media.stack import Stack
 from . import printed_check
 from .antenna import Antenna
@@ -21,6 +20,7 @@ from .faces import slabs
 from .findings import Finding
 from .mesh import MeshRule
 from .pieces import as_place, clear_of_feet, words_for
+from .plane_check import over_plane
 from .profiles import distance
 from .sheet_closeness import Nearness, apart, crossings, owners, pierced_by_all
 from .sheet_mesh import SheetMesh, quality, sheet_mesh
@@ -34,13 +34,6 @@ _NEAR_RESONANCE = 0.02
 
 def described(antenna: Antenna) -> Iterator[Finding]:
     """Findings that need no mesh: media, gaps on sheets, wires that lie on a sheet, triangles as they are given."""
-    if antenna.sheets and isinstance(antenna.medium, Earth):
-        yield Finding(
-            "stop",
-            antenna.sheets[0].name,
-            f"sheet '{antenna.sheets[0].name}' stands over a plane, but sheets are solved in free space",
-            "leave the plane out, make it a large plate, or print the sheet on layers",
-        )
     names = [s.name for s in antenna.sheets]
     for gap in antenna.gaps:
         if gap.across is None or gap.place is None:
@@ -153,6 +146,8 @@ def meshed(antenna: Antenna, frequency: float, rule: MeshRule) -> Iterator[Findi
     yield from apart(antenna, mesh)
     yield from crossings(antenna, mesh)
     yield from _wires(antenna, mesh)
+    if antenna.medium.has_plane and not isinstance(antenna.medium, Stack):
+        yield from over_plane(antenna, mesh)
     longest = float(mesh.edge_lengths.max())
     if isinstance(antenna.medium, Stack):
         yield from printed_check.meshed(antenna, antenna.medium, longest)
