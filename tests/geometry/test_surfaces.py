@@ -152,7 +152,11 @@ def test_a_port_on_an_edge_between_two_plates():
 @pytest.mark.parametrize(
     ("antenna", "says"),
     [
-        (standing(es.plate(1, 1)).over(es.perfect_plane()), "stop: sheet 's0' stands over a plane, but sheets"),
+        (standing(es.plate(1, 1)).over(es.perfect_plane()), "stop: sheet 's0' lies in the plane at .* carries nothing"),
+        (standing(es.plate(1, 1, axis="x", centre=(0.4, 0, 0.2))).over(es.perfect_plane()), "s0' reaches 0.3 m under"),
+        (standing(es.plate(1, 1, centre=(0, 0, 1e-3))).over(es.perfect_plane()), "0.001 m above the plane .* stand on"),
+        (standing(es.plate(1, 1, centre=(0, 0, 1e-2))).over(es.perfect_plane()), "is coarse beside the plane"),
+        (standing(es.box(0.5, 0.5, 0.5, centre=(0, 0, 0.25))).over(es.perfect_plane()), "'s0' lies in the plane at"),
         (standing(es.plate(1, 1), es.plate(1, 1, axis="x", centre=(0.3, 0, 0.1))), ""),
         (standing(es.plate(1, 1), es.cylinder(0.3, 0.4, base=(0.2, 0, -0.2), axis=(0.3, 0, 1))), "pass through one"),
         (standing(es.plate(1, 1), es.disk(0.4, centre=(0.2, 0, 0))), "sheets 's0' and 's1' lie on one another"),

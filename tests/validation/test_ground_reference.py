@@ -15,8 +15,8 @@ from earshot.constants import WAVE_IMPEDANCE
 from earshot.fields.currents import Currents
 from earshot.fields.near import near_field
 from earshot.geometry.mesh import straight_mesh
+from earshot.moments.basis import basis_on
 from earshot.moments.earth import earth_block
-from earshot.moments.wire_basis import wire_basis
 
 CASES = {c["id"]: c for c in json.loads((Path(__file__).parent / "ground.json").read_text())["cases"]}
 
@@ -70,7 +70,7 @@ def test_one_triangle_through_tables(name):
         one, nodes=nodes, ends=np.array([[0, 1], [1, 2]]), radii=np.repeat(one.radii, 2), wire=np.zeros(2, int),
         arc=np.array([[0, half], [half, 2 * half]]), grounded=np.zeros(3, bool),
     )  # fmt: skip
-    basis = wire_basis(mesh)
+    basis = basis_on(mesh, None, 0.0, antenna.medium)
     got = earth_block(basis, antenna.medium, case["params"]["freq_hz"], [0], [0])[0, 0]
     want = complex(*case["value"])
     agrees(name, got, want, 1e-2 * abs(want))

@@ -36,7 +36,7 @@ class Currents:
     earth: Earth | None = None
 
     @property
-    def _places(self) -> Floats:
+    def places(self) -> Floats:
         """Nodes and vertices (n, 3)."""
         vertices = np.zeros((0, 3)) if self.sheets is None else self.sheets.mesh.vertices
         if self.stack is not None:
@@ -51,7 +51,7 @@ class Currents:
     @property
     def reach(self) -> float:
         """Radius of the smallest sphere round the structure and its image, roughly, times the wavenumber."""
-        places = self._places
+        places = self.places
         low, high = places.min(axis=0), places.max(axis=0)
         if self.plane and self.stack is None:
             low = np.minimum(low, high * MIRROR)
@@ -60,7 +60,7 @@ class Currents:
     @property
     def breadth(self) -> float:
         """Radius of the smallest upright cylinder round the structure, roughly, times the wavenumber."""
-        return float(self.wavenumber * 0.5 * np.linalg.norm(np.ptp(self._places[:, :2], axis=0)))
+        return float(self.wavenumber * 0.5 * np.linalg.norm(np.ptp(self.places[:, :2], axis=0)))
 
     @property
     def below(self) -> str:
@@ -78,7 +78,7 @@ class Currents:
 
     @property
     def _middle(self) -> Floats:
-        places = self._places
+        places = self.places
         return np.asarray(0.5 * (places.min(axis=0) + places.max(axis=0)))
 
     def _vectors(self, directions: Floats) -> Complexes:
@@ -125,7 +125,7 @@ class Currents:
         grid holds all of it: continued over the whole circle in θ by (2π - θ, φ) = (θ, φ + π), its samples are those of
         a trigonometric polynomial in both angles (Driscoll and Healy 1994), evaluated by two matrix products.
         """
-        size = float(self.wavenumber * np.linalg.norm(np.ptp(self._places, axis=0)) / 2)
+        size = float(self.wavenumber * np.linalg.norm(np.ptp(self.places, axis=0)) / 2)
         order = 2 * math.ceil((size + 8.4 * size ** (1 / 3) + 8.0) / 2)
         count = 2 * order
         if len(theta) * len(phi) < order * count:

@@ -1,4 +1,4 @@
-"""What earth sends back to points above it, of currents on wires."""
+"""What earth sends back to points above it, of currents on wires and sheets."""
 
 from __future__ import annotations
 
@@ -17,10 +17,24 @@ _NODES, _MOST_PIECES = 4, 64
 
 def add_reflected(currents: Currents, points: Floats, out: Complexes) -> None:
     """Add it to E and H (n, 6) at points (n, 3) with z ≥ 0."""
-    from ..kernels.earth import earth_fields
+    from ..kernels.earth import earth_fields, earth_point_fields
 
-    announce(earth_fields)
     table, lowest = _table_for(currents, points)
+    scales = -1j * WAVE_IMPEDANCE / (4.0 * math.pi), 1.0 / (4.0 * math.pi)
+    if currents.sheets is not None:
+        announce(earth_point_fields)
+        places, moments, charges = currents.sheets.as_points(close=lowest)
+
+        def of_sheets(share: slice) -> None:
+            earth_point_fields(
+                places, moments, charges, points[share], table.wavenumber, table.grid, table.weights, *scales,
+                out[share],
+            )  # fmt: skip
+
+        in_shares(of_sheets, len(points))
+    if not len(currents.mesh):
+        return
+    announce(earth_fields)
     mesh = currents.mesh
     nodes, weights = np.polynomial.legendre.leggauss(_NODES)
     # Pieces of a segment are no longer than its image is far.
@@ -29,17 +43,16 @@ def add_reflected(currents: Currents, points: Floats, out: Complexes) -> None:
     def work(share: slice) -> None:
         earth_fields(
             mesh.columns, np.ascontiguousarray(currents.ends), points[share], (nodes + 1.0) / 2.0, weights / 2.0,
-            pieces, table.wavenumber, table.grid, table.weights, -1j * WAVE_IMPEDANCE / (4.0 * math.pi),
-            1.0 / (4.0 * math.pi), out[share],
+            pieces, table.wavenumber, table.grid, table.weights, *scales, out[share],
         )  # fmt: skip
 
     in_shares(work, len(points))
 
 
 def _table_for(currents: Currents, points: Floats) -> tuple[EarthTable, float]:
-    """The kernels between all segments and all points, and the least sum of heights, m."""
+    """The kernels between all metal and all points, and the least sum of heights, m."""
     assert currents.earth is not None
-    nodes = currents.mesh.nodes
+    nodes = currents.places
     lowest, highest = nodes[:, 2].min() + points[:, 2].min(), nodes[:, 2].max() + points[:, 2].max()
     corners = np.concatenate([nodes[:, :2].min(axis=0)[None], nodes[:, :2].max(axis=0)[None]])
     middle, size = corners.mean(axis=0), 0.5 * float(np.linalg.norm(corners[1] - corners[0]))

@@ -187,6 +187,26 @@ def earth_rows(segments, first, last, whole, rules, sizes, k, grid, table, flow,
                     out[members[m], g] += complex(-value.imag, value.real)
 
 
+@njit(error_model="numpy")
+def _sent_back(dx, dy, zeta, mx, my, mz, charge, k, grid, table, values, seen, e_scale, h_scale, out):
+    """Add E and H (6,) of a current moment over 1/k² and a charge over 1/k, dx and dy off, heights together zeta."""
+    rho = math.sqrt(dx * dx + dy * dy) + 1e-12 * zeta
+    tabled(rho, zeta, k, grid, table, 10, values, seen)
+    ux, uy = dx / rho, dy / rho
+    along = mx * ux + my * uy
+    # ∇ (m·∇ U): along m by U'/ρ, and along ρ by what is left.
+    bend, up_bend = along * (seen[3] - seen[2]), along * (seen[9] - seen[8])
+    level = seen[0] + seen[2]
+    out[0] += e_scale * (mx * level + ux * bend - charge * ux * seen[5])
+    out[1] += e_scale * (my * level + uy * bend - charge * uy * seen[5])
+    out[2] += e_scale * (mz * seen[1] - charge * seen[7])
+    # curl of (m_h GA + z m_z Gv + ∇_h ψ), ψ = m·∇U: the last is z × ∇_h of its growth with height.
+    px, py = mx * seen[8] + ux * up_bend, my * seen[8] + uy * up_bend
+    out[3] += h_scale * (mz * uy * seen[5] - my * seen[6] - py)
+    out[4] += h_scale * (mx * seen[6] - mz * ux * seen[5] + px)
+    out[5] += h_scale * seen[4] * (ux * my - uy * mx)
+
+
 @njit(nogil=True, cache=True, error_model="numpy")
 def earth_fields(segments, ends, places, nodes, weights, pieces, k, grid, table, e_scale, h_scale, out):
     """Add E and H (n, 6) at places (n, 3) of what earth sends back of linear currents, ends (segments, 2).
@@ -204,21 +224,22 @@ def earth_fields(segments, ends, places, nodes, weights, pieces, k, grid, table,
                     dx = places[n, 0] - segments[0, i] - s * length * tx
                     dy = places[n, 1] - segments[1, i] - s * length * ty
                     zeta = places[n, 2] + segments[2, i] + s * length * tz
-                    rho = math.sqrt(dx * dx + dy * dy) + 1e-12 * length
-                    tabled(rho, zeta, k, grid, table, 10, values, seen)
                     weight = weights[q] * length / pieces
                     current = weight * (ends[i, 0] + s * (ends[i, 1] - ends[i, 0])) * k * k
-                    charge = weight * slope * k
-                    ux, uy = dx / rho, dy / rho
-                    th = tx * ux + ty * uy
-                    # ∇ (t·∇ U): along t by U'/ρ, and along ρ by what is left.
-                    bend, up_bend = th * (seen[3] - seen[2]), th * (seen[9] - seen[8])
-                    level = seen[0] + seen[2]
-                    out[n, 0] += e_scale * (current * (tx * level + ux * bend) - charge * ux * seen[5])
-                    out[n, 1] += e_scale * (current * (ty * level + uy * bend) - charge * uy * seen[5])
-                    out[n, 2] += e_scale * (current * tz * seen[1] - charge * seen[7])
-                    # curl of (t_h GA + z t_z Gv + ∇_h ψ), ψ = t·∇U: the last is z × ∇_h of its growth with height.
-                    px, py = tx * seen[8] + ux * up_bend, ty * seen[8] + uy * up_bend
-                    out[n, 3] += h_scale * current * (tz * uy * seen[5] - ty * seen[6] - py)
-                    out[n, 4] += h_scale * current * (tx * seen[6] - tz * ux * seen[5] + px)
-                    out[n, 5] += h_scale * current * seen[4] * (ux * ty - uy * tx)
+                    _sent_back(
+                        dx, dy, zeta, current * tx, current * ty, current * tz, weight * slope * k, k, grid, table,
+                        values, seen, e_scale, h_scale, out[n],
+                    )  # fmt: skip
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def earth_point_fields(points, moments, charges, places, k, grid, table, e_scale, h_scale, out):
+    """Add the same of current moments (q, 3), A·m, and their divergences (q,), A, at points (q, 3)."""
+    values, seen = np.empty(20), np.empty(10, np.complex128)
+    for n in range(places.shape[0]):
+        for q in range(points.shape[0]):
+            _sent_back(
+                places[n, 0] - points[q, 0], places[n, 1] - points[q, 1], places[n, 2] + points[q, 2],
+                k * k * moments[q, 0], k * k * moments[q, 1], k * k * moments[q, 2], k * charges[q], k, grid, table,
+                values, seen, e_scale, h_scale, out[n],
+            )  # fmt: skip

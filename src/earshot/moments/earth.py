@@ -10,33 +10,33 @@ from numpy.typing import ArrayLike
 
 from ..arraytypes import Complexes, Floats, Ints
 from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT, wavenumber
-from ..geometry.mesh import WireMesh
 from ..media.earth import Earth
 from ..media.earth_table import EarthTable, earth_table
 from ..running import announce, in_threads, thread_count
+from .basis import Basis
 from .wire_basis import WireBasis
 
 _ROWS = 64
 _RULES = (1, 2, 3, 4, 6, 10, 16, 32)
 
 
-def add_earth(basis: WireBasis, earth: Earth, frequency: float, matrix: Complexes) -> None:
+def add_earth(basis: WireBasis, table: EarthTable, frequency: float, matrix: Complexes) -> None:
     """Add the whole of it, symmetric as it is, to a matrix (functions, functions), ohm."""
-    table = table_for(basis.mesh, earth, frequency)
     upper = _gathered(basis, table, frequency, whole=False)
     matrix += upper
     matrix += upper.T
 
 
-def earth_block(basis: WireBasis, earth: Earth, frequency: float, rows: ArrayLike, columns: ArrayLike) -> Complexes:
-    """Entries (rows, columns), ohm, each worked out as it stands: nothing is mirrored."""
-    table = table_for(basis.mesh, earth, frequency)
-    return np.asarray(_gathered(basis, table, frequency, whole=True)[np.ix_(np.asarray(rows), np.asarray(columns))])
+def earth_block(basis: Basis, earth: Earth, frequency: float, rows: ArrayLike, columns: ArrayLike) -> Complexes:
+    """Entries (rows, columns) between functions of wires, ohm, each as it stands: nothing is mirrored."""
+    whole = _gathered(basis.wires, table_for(basis, earth, frequency), frequency, whole=True)
+    return np.asarray(whole[np.ix_(np.asarray(rows), np.asarray(columns))])
 
 
-def table_for(mesh: WireMesh, earth: Earth, frequency: float) -> EarthTable:
-    """The kernels for the extent of a mesh."""
-    low, high = mesh.nodes.min(axis=0), mesh.nodes.max(axis=0)
+def table_for(basis: Basis, earth: Earth, frequency: float) -> EarthTable:
+    """The kernels for the extent of all metal."""
+    places = np.concatenate([basis.mesh.nodes, *(m.vertices for m in (basis.sheet_mesh,) if m is not None)])
+    low, high = places.min(axis=0), places.max(axis=0)
     across = float(np.linalg.norm((high - low)[:2]))
     return _table(earth, frequency, across, 2.0 * float(low[2]), 2.0 * float(high[2]))
 

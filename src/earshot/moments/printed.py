@@ -76,7 +76,7 @@ def _fill(basis: SheetBasis, table: KernelTable, frequency: float, matrix: Compl
     points, triangles, places = arrays_of(basis)
     flat = np.ascontiguousarray(places[[0, 1, 2, 4, 5, 6]])
 
-    def fill(span: Ints, rows: Ints, spare: Complexes) -> None:
+    def fill(span: Ints, rows: Ints, spare: Complexes, matrix: Complexes) -> None:
         fill_printed(
             basis.mesh.columns, points, triangles, basis.start, basis.halves, basis.pairs, flat, basis.lowest, span,
             table.images, table.steps, table.whole, table.rest, *scales(frequency), rows, matrix,

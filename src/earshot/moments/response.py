@@ -9,17 +9,11 @@ import numpy as np
 from ..arraytypes import Complexes, Floats
 from ..errors import RunError
 from ..geometry.antenna import Antenna
-from ..media.earth import Earth
-from ..media.stack import Stack
 from ..running import Record, free_memory
 from .basis import Basis
-from .coupling import couple
-from .earth import add_earth
 from .factors import keep_factors, kept_factors
-from .matrix import WireMatrix
+from .formulation import formulation
 from .ports import gap_vectors
-from .printed import printed_matrix
-from .sheet_matrix import fill_sheet_matrix
 from .sheet_terms import sheet_terms
 from .wire_terms import wire_terms
 
@@ -67,21 +61,7 @@ def refuse_if_too_large(antenna: Antenna, basis: Basis) -> None:
 
 def impedance_matrix(antenna: Antenna, basis: Basis, frequency: float) -> Complexes:
     """The whole impedance matrix (functions, functions), ohm, with what is inside and round the metal."""
-    first = basis.first_wire
-    if isinstance(antenna.medium, Stack):
-        matrix = printed_matrix(basis, antenna.medium, frequency)
-    elif isinstance(antenna.medium, Earth):
-        matrix = WireMatrix(basis.wires, frequency, False).full()
-        add_earth(basis.wires, antenna.medium, frequency, matrix)
-    elif basis.sheets is None:
-        matrix = WireMatrix(basis.wires, frequency, antenna.medium.has_plane).full()
-    else:
-        matrix = np.zeros((basis.size, basis.size), np.complex128)
-        plane = antenna.medium.has_plane
-        fill_sheet_matrix(basis.sheets, frequency, matrix, plane=plane)
-        if basis.wires.size:
-            matrix[first:, first:] = WireMatrix(basis.wires, frequency, plane).full()
-            couple(basis, frequency, matrix, plane=plane)
+    matrix, first = formulation(antenna.medium).matrix(basis, frequency), basis.first_wire
     for start, local in (
         (first, wire_terms(antenna, basis.wires, frequency)),
         (0, sheet_terms(antenna, basis, frequency)),

@@ -32,11 +32,20 @@ def arrays_of(basis: SheetBasis) -> tuple[Any, ...]:
     return points, np.ascontiguousarray(mesh.triangles), np.ascontiguousarray(places)
 
 
-def fill_sheet_matrix(basis: SheetBasis, frequency: float, matrix: Complexes, *, plane: bool = False) -> None:
+Filler = Callable[[Ints, Ints, Complexes, Complexes], None]
+"""Fills half of a matrix for a span of triangles: the span (first, last), the row of the matrix that every function
+has, or -1 less its row in a spare one, the spare one and the matrix.
+"""
+
+
+def fill_sheet_matrix(
+    basis: SheetBasis, frequency: float, matrix: Complexes, *, plane: bool = False, besides: Filler | None = None
+) -> None:
     """Put Z into the first rows and columns of a matrix of zeros, ohm.
 
     Z = jωµ ∬ f·f' G + (1/jωε) ∬ ∇·f ∇'·f' G, G = exp(-jkR)/4πR (Rao, Wilton and Glisson 1982, eqs. 17 to 21, with
     Galerkin's test instead of theirs). plane: over a perfect plane z = 0, whose image is the mirrored current, negated.
+    besides: what else adds to it.
     """
     from ..kernels.sheets import fill_sheets
 
@@ -50,12 +59,14 @@ def fill_sheet_matrix(basis: SheetBasis, frequency: float, matrix: Complexes, *,
         sources.append((_for_kernel(basis.mirrored, shared), -1.0))
     flow, charge = scales(frequency)
 
-    def fill(span: Ints, rows: Ints, spare: Complexes) -> None:
+    def fill(span: Ints, rows: Ints, spare: Complexes, matrix: Complexes) -> None:
         for source, sign in sources:
             fill_sheets(
                 own, source, basis.start, basis.halves, basis.pairs, basis.lowest, span, wavenumber(frequency),
                 sign * flow, sign * charge, rows, matrix, spare,
             )  # fmt: skip
+        if besides is not None:
+            besides(span, rows, spare, matrix)
 
     in_shares(basis, matrix, _NEAR_COST, fill)
 
@@ -65,12 +76,9 @@ def _for_kernel(basis: SheetBasis, vertices: Ints) -> tuple[Any, ...]:
     return basis.mesh.columns, points, np.ascontiguousarray(vertices), places
 
 
-def in_shares(
-    basis: SheetBasis, matrix: Complexes, near_cost: float, fill: Callable[[Ints, Ints, Complexes], None]
-) -> None:
+def in_shares(basis: SheetBasis, matrix: Complexes, near_cost: float, fill: Filler) -> None:
     """Fill half of a matrix by several threads, each a span of triangles, then add to it its transpose.
 
-    fill: given the span (first, last), the row of matrix that every function has, or -1 less its row in a spare one.
     near_cost: in pairs that are far, what a triangle's near ones cost.
     """
     from ..kernels.sheets import mirror
@@ -88,7 +96,7 @@ def in_shares(
     def work(own: int) -> None:
         rows = np.arange(n)
         rows[strangers[own]] = -1 - np.arange(len(strangers[own]))
-        fill(np.array([cuts[own], cuts[own + 1]]), rows, spare[own])
+        fill(np.array([cuts[own], cuts[own + 1]]), rows, spare[own], matrix)
 
     in_threads(work, range(threads))
     for stranger, added in zip(strangers, spare, strict=True):
