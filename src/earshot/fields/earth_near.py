@@ -17,18 +17,19 @@ _NODES, _MOST_PIECES = 4, 64
 
 def add_reflected(currents: Currents, points: Floats, out: Complexes) -> None:
     """Add it to E and H (n, 6) at points (n, 3) with z ≥ 0."""
-    from ..kernels.earth import earth_fields, earth_point_fields
+    from ..kernels.earth import earth_fields
+    from ..kernels.earth_sheets import earth_sheet_fields
 
     table, lowest = _table_for(currents, points)
     scales = -1j * WAVE_IMPEDANCE / (4.0 * math.pi), 1.0 / (4.0 * math.pi)
     if currents.sheets is not None:
-        announce(earth_point_fields)
-        places, moments, charges = currents.sheets.as_points(close=lowest)
+        announce(earth_sheet_fields)
+        own = currents.sheets
 
         def of_sheets(share: slice) -> None:
-            earth_point_fields(
-                places, moments, charges, points[share], table.wavenumber, table.grid, table.weights, *scales,
-                out[share],
+            earth_sheet_fields(
+                own.mesh.columns, own.number, own.vector, own.points, own.moments.astype(complex), points[share],
+                table.wavenumber, table.grid, table.weights, *scales, out[share],
             )  # fmt: skip
 
         in_shares(of_sheets, len(points))

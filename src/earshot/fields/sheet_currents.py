@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -53,24 +52,13 @@ class SheetCurrents:
     @cached_property
     def as_moments(self) -> tuple[Floats, Complexes]:
         """Places (p, 3) and current moments (p, 3), A·m: seven points a triangle, and those of feet."""
-        places, moments, _ = self.as_points(close=math.inf)
-        return places, moments
-
-    def as_points(self, *, close: float) -> tuple[Floats, Complexes, Complexes]:
-        """Places (p, 3), current moments (p, 3), A·m, and divergences times areas (p,), A: also those of feet.
-
-        close: from how near they are seen, m: seven points a triangle, or 28 where that is not well beyond its size.
-        """
-        from ..kernels.sheets import P7, P28, W7, W28
+        from ..kernels.sheets import P7, W7
 
         mesh = self.mesh
-        rule, weights = (P7, W7) if close > 1.2 * float(mesh.columns[16].max()) else (P28, W28)
-        inside = np.einsum("pc,tcx->tpx", rule, mesh.corners)
-        density = self.number[:, None, None] * inside - self.vector[:, None]
-        shares = weights * mesh.areas[:, None]
-        ending = 2.0 * self.number[:, None] * shares
+        places = np.einsum("pc,tcx->tpx", P7, mesh.corners)
+        density = self.number[:, None, None] * places - self.vector[:, None]
+        moments = density * (W7 * mesh.areas[:, None])[..., None]
         return (
-            np.concatenate([inside.reshape(-1, 3), self.points]),
-            np.concatenate([(density * shares[..., None]).reshape(-1, 3), self.moments]),
-            np.concatenate([ending.ravel(), np.zeros(len(self.points))]).astype(complex),
+            np.concatenate([places.reshape(-1, 3), self.points]),
+            np.concatenate([moments.reshape(-1, 3), self.moments]),
         )

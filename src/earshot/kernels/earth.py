@@ -188,7 +188,7 @@ def earth_rows(segments, first, last, whole, rules, sizes, k, grid, table, flow,
 
 
 @njit(error_model="numpy")
-def _sent_back(dx, dy, zeta, mx, my, mz, charge, k, grid, table, values, seen, e_scale, h_scale, out):
+def sent_back(dx, dy, zeta, mx, my, mz, charge, k, grid, table, values, seen, e_scale, h_scale, out):
     """Add E and H (6,) of a current moment over 1/k² and a charge over 1/k, dx and dy off, heights together zeta."""
     rho = math.sqrt(dx * dx + dy * dy) + 1e-12 * zeta
     tabled(rho, zeta, k, grid, table, 10, values, seen)
@@ -226,20 +226,7 @@ def earth_fields(segments, ends, places, nodes, weights, pieces, k, grid, table,
                     zeta = places[n, 2] + segments[2, i] + s * length * tz
                     weight = weights[q] * length / pieces
                     current = weight * (ends[i, 0] + s * (ends[i, 1] - ends[i, 0])) * k * k
-                    _sent_back(
+                    sent_back(
                         dx, dy, zeta, current * tx, current * ty, current * tz, weight * slope * k, k, grid, table,
                         values, seen, e_scale, h_scale, out[n],
                     )  # fmt: skip
-
-
-@njit(nogil=True, cache=True, error_model="numpy")
-def earth_point_fields(points, moments, charges, places, k, grid, table, e_scale, h_scale, out):
-    """Add the same of current moments (q, 3), A·m, and their divergences (q,), A, at points (q, 3)."""
-    values, seen = np.empty(20), np.empty(10, np.complex128)
-    for n in range(places.shape[0]):
-        for q in range(points.shape[0]):
-            _sent_back(
-                places[n, 0] - points[q, 0], places[n, 1] - points[q, 1], places[n, 2] + points[q, 2],
-                k * k * moments[q, 0], k * k * moments[q, 1], k * k * moments[q, 2], k * charges[q], k, grid, table,
-                values, seen, e_scale, h_scale, out[n],
-            )  # fmt: skip

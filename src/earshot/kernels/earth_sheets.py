@@ -13,7 +13,7 @@ import math
 import numpy as np
 from numba import njit
 
-from .earth import tabled
+from .earth import sent_back, tabled
 from .sheets import P3, P7, P28, W3, W7, W28, corner_point
 
 P1, W1 = np.full((1, 3), 1.0 / 3.0), np.ones(1)
@@ -143,3 +143,32 @@ def earth_points(places, owner, weights, others, members, amounts, k, grid, tabl
                 current = weights[p, s, 0] * mx + weights[p, s, 1] * my + weights[p, s, 2] * mz
                 value = flow * current + charge * weights[p, s, 3] * amounts[q, 3] * met[4]
                 out[owner[p], s, members[q]] += complex(-value.imag, value.real)
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def earth_sheet_fields(t, number, vector, points, moments, places, k, grid, table, e_scale, h_scale, out):
+    """Add E and H (n, 6) at places (n, 3) of what earth sends back of currents on sheets and at feet.
+
+    number (m,), vector (m, 3): J = number r - vector on triangle t (17, m). points (q, 3), moments (q, 3): without
+    charges. e_scale: -jη/4π; h_scale: 1/4π.
+    """
+    values, seen = np.empty(20), np.empty(10, np.complex128)
+    for n in range(places.shape[0]):
+        x, y, z = places[n, 0], places[n, 1], places[n, 2]
+        for j in range(t.shape[1]):
+            dx, dy, zeta = x - t[13, j], y - t[14, j], z + t[15, j]
+            rule, shares = _rule(math.sqrt(dx * dx + dy * dy + zeta * zeta), t[16, j])
+            for q in range(len(shares)):
+                u, v, w = corner_point(t, j, rule[q])
+                weight = shares[q] * t[12, j]
+                current = k * k * weight
+                sent_back(
+                    x - u, y - v, z + w, current * (number[j] * u - vector[j, 0]),
+                    current * (number[j] * v - vector[j, 1]), current * (number[j] * w - vector[j, 2]),
+                    2.0 * k * weight * number[j], k, grid, table, values, seen, e_scale, h_scale, out[n],
+                )  # fmt: skip
+        for q in range(points.shape[0]):
+            sent_back(
+                x - points[q, 0], y - points[q, 1], z + points[q, 2], k * k * moments[q, 0], k * k * moments[q, 1],
+                k * k * moments[q, 2], 0j, k, grid, table, values, seen, e_scale, h_scale, out[n],
+            )  # fmt: skip
