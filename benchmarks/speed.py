@@ -53,8 +53,8 @@ def measure(unknowns: int, repeats: int = 5) -> list[float]:
     field.intensity(*angles)
     fills, factors, solves, spheres = [], [], [], []
     for _ in range(repeats):
-        full = matrix.full()
-        fills.append(seconds(matrix.full))
+        full = np.empty((matrix.basis.size, matrix.basis.size), complex)
+        fills.append(seconds(lambda full=full: matrix.fill(full)))
         factors.append(seconds(lambda full=full: linalg.lu_factor(full.T, overwrite_a=True, check_finite=False)))
     for _ in range(repeats):
         solves.append(seconds(lambda: es.solve(antenna, HERTZ)))
@@ -121,7 +121,7 @@ def over_earth(unknowns: int) -> list[float]:
     for n in range(6):
         hertz = 30e6 + n
         alone, standing = antenna.over(es.free_space()), antenna
-        times[0].append(seconds(lambda at=hertz + 0.5: earth_kernels(basis.mesh, es.earth("meadow"), at)))
+        times[0].append(seconds(lambda at=hertz + 0.5: earth_kernels(basis, es.earth("meadow"), at)))
         times[1].append(seconds(lambda at=hertz, of=alone: respond(of, basis, at)))
         times[2].append(seconds(lambda at=hertz, of=standing: respond(of, basis, at)))
     table, free, earth = (statistics.median(t[1:]) for t in times)

@@ -87,7 +87,7 @@ def estimate(prepared: Prepared, frequencies: Frequencies) -> Estimate:
     tabled = prepared.antenna.medium.tabled
     entry = _LONG_ENTRY if tabled or prepared.antenna.sheets else _ENTRY
     one = 5e10 / _speed() * (8.0 / 3.0 * n**3 / 5e10 + entry * n**2 + _TABLE * tabled) + 0.03
-    room = bytes_for(prepared.basis, len(prepared.antenna.gaps), solves)
+    room = bytes_for(prepared.antenna, prepared.basis, solves)
     return Estimate(n, room, solves, solves * one)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -31,6 +32,7 @@ from ..network.network import Network, scattering
 from ..network.rational import sweep
 from ..network.sources import Source, driven_ports, watts
 from ..running import Record, report
+from .between import Between, between, followed
 from .cases import Case
 from .circuits import absorbed, circuit_of, closed_admittance
 from .driven import Driven, currents_of
@@ -42,6 +44,9 @@ if TYPE_CHECKING:
     from .evidence import Evidence
 
 _log = logging.getLogger("earshot")
+_TRUSTED = 1e-3
+"""Error of interpolated currents up to which they are used."""
+_FOLLOWED = ("gain", "realized gain", "front-to-back ratio")
 _KEPT = 16
 """Frequencies solved besides those that were asked for whose currents are kept."""
 
@@ -91,6 +96,20 @@ class Solution:
         """Number of basis functions."""
         return self.response.basis.size
 
+    @cached_property
+    def _bands(self) -> tuple[Between, ...]:
+        found = (between(self.response, low, high) for low, high in self.spans)
+        return tuple(x for x in found if x is not None)
+
+    @property
+    def currents_error(self) -> float | None:
+        """How far currents interpolated in the bands are off, as a share: what samples kept out of the fit tell.
+
+        Fields and drives at any frequency of a band are made from them, without another solve, where it is at most
+        0.001. None without a band, or with too few samples to tell.
+        """
+        return max((band.error for band in self._bands), default=None)
+
     @property
     def seconds(self) -> float:
         """How long the solves took, all together."""
@@ -114,8 +133,8 @@ class Solution:
     ) -> pd.DataFrame:
         """Every figure of merit over frequency, for one drive: a row per frequency, a column per figure.
 
-        frequencies: the solved ones unless given; others are solved. sectors: by name, a direction and a half angle,
-        whose least, mean and greatest gain are added. What is not defined is missing.
+        frequencies: the solved ones unless given; others are taken as `drive` takes them. sectors: by name, a direction
+        and a half angle, whose least, mean and greatest gain are added. What is not defined is missing.
         """
         import pandas as pd
 
@@ -129,6 +148,26 @@ class Solution:
                     row[f"{which} gain, {name}"] = gain
             rows[beam.frequency] = row
         return pd.DataFrame(rows).T.rename_axis("frequency_Hz")
+
+    def smooth_figures(
+        self,
+        sources: dict[str, Source] | Source | None = None,
+        *names: str,
+        terminations: Mapping[str, Impedance | complex] | None = None,
+        most: int = 81,
+    ) -> pd.DataFrame:
+        """Figures of merit through every band, from interpolated currents: `figures` at more places where they bend.
+
+        names: those that are followed, to a quarter of a unit, at `most` frequencies; gains and front-to-back unless
+        given. Where `currents_error` does not allow it, the solved frequencies alone.
+        """
+        if not self.spans or len(self._bands) < len(self.spans) or (self.currents_error or 0.0) > _TRUSTED:
+            return self.figures(sources, terminations=terminations)
+
+        def measure(places: Floats) -> pd.DataFrame:
+            return self.figures(sources, places.tolist(), terminations=terminations)
+
+        return followed(measure, self.solved, self.spans, names or _FOLLOWED, most)
 
     def towards(
         self,
@@ -179,8 +218,9 @@ class Solution:
 
         sources: by port, made by `volts`, `amperes`, `watts`; a lone port needs no name, and without words it gets 1 W
         available. terminations: what closes ports that are not driven, `open_circuit()`, `short_circuit()`, any
-        impedance or ohms; their references unless named. frequency: may be left out when only one was solved; one that
-        was not solved is solved now, and said so. Raises UsageError for unknown ports.
+        impedance or ohms; their references unless named. frequency: may be left out when only one was solved; one in a
+        band has its currents interpolated where `currents_error` allows it, any other one that was not solved is solved
+        now, and said so. Raises UsageError for unknown ports.
         """
         given = self._named(sources)
         coefficients, admittance, hertz = self._at(frequency)
@@ -289,6 +329,9 @@ class Solution:
                 f"{units.engineering(hertz, 'Hz')} is above the highest solved frequency, "
                 f"{units.engineering(float(self.frequencies[-1]), 'Hz')}, for which the mesh was made: solve it afresh"
             )
+        for band in self._bands:
+            if band.low <= hertz <= band.high and band.error <= _TRUSTED:
+                return *band.at(hertz), hertz
         # The last few that were solved besides are kept: another drive there is no other solve.
         if hertz not in self._besides:
             _log.warning("%s was not among the solved frequencies: solving it too", units.engineering(hertz, "Hz"))

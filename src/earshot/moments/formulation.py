@@ -40,7 +40,7 @@ class InTheOpen:
         if basis.sheets is not None:
             fill_sheet_matrix(basis.sheets, frequency, matrix, plane=self.plane)
         if basis.wires.size:
-            matrix[first:, first:] = WireMatrix(basis.wires, frequency, self.plane).full()
+            WireMatrix(basis.wires, frequency, self.plane).fill(matrix[first:, first:])
             couple(basis, frequency, matrix, plane=self.plane)
         return matrix
 
@@ -58,9 +58,8 @@ class OverEarth:
         if basis.sheets is not None:
             fill_sheet_matrix(basis.sheets, frequency, matrix, besides=filler(basis.sheets, table, frequency))
         if basis.wires.size:
-            wires = WireMatrix(basis.wires, frequency, False).full()
-            add_earth(basis.wires, table, frequency, wires)
-            matrix[first:, first:] = wires
+            WireMatrix(basis.wires, frequency, False).fill(matrix[first:, first:])
+            add_earth(basis.wires, table, frequency, matrix[first:, first:])
             couple(basis, frequency, matrix)
             couple_by_earth(basis, table, frequency, matrix)
         return matrix

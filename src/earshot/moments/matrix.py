@@ -56,12 +56,11 @@ class WireMatrix:
     frequency: float
     plane: bool
 
-    def _fill(self, tiles: list[tuple[_Group, _Group]], mirrored: bool, shape: tuple[int, int]) -> Complexes:
+    def _fill(self, tiles: list[tuple[_Group, _Group]], mirrored: bool, matrix: Complexes) -> None:
         from ..kernels.fill import fill_tile
 
         announce(fill_tile)
         omega = 2.0 * math.pi * self.frequency
-        matrix = np.empty(shape, np.complex128)
 
         def work(share: list[tuple[_Group, _Group]]) -> None:
             for a, b in share:
@@ -86,16 +85,16 @@ class WireMatrix:
 
         threads = min(thread_count(), len(tiles))
         in_threads(work, [tiles[i::threads] for i in range(threads)])
-        return matrix
 
     def block(self, rows: ArrayLike, columns: ArrayLike) -> Complexes:
         """Entries (rows, columns), ohm, each worked out as it stands: nothing is mirrored."""
         first, second = np.asarray(rows, np.int64), np.asarray(columns, np.int64)
         tiles = list(product(_groups(self.basis, first), _groups(self.basis, second)))
-        return self._fill(tiles, False, (len(first), len(second)))
+        found = np.empty((len(first), len(second)), np.complex128)
+        self._fill(tiles, False, found)
+        return found
 
-    def full(self) -> Complexes:
-        """The whole matrix (n, n), ohm; tiles below the diagonal are mirrored from those above."""
+    def fill(self, matrix: Complexes) -> None:
+        """Put the whole into a matrix (n, n), ohm; tiles below the diagonal are mirrored from those above."""
         groups = _groups(self.basis, np.arange(self.basis.size))
-        tiles = list(combinations_with_replacement(groups, 2))
-        return self._fill(tiles, True, (self.basis.size, self.basis.size))
+        self._fill(list(combinations_with_replacement(groups, 2)), True, matrix)

@@ -9,7 +9,7 @@ import numpy as np
 from ..arraytypes import Complexes, Floats
 from ..errors import RunError
 from ..geometry.antenna import Antenna
-from ..running import Record, free_memory
+from ..running import Record, free_memory, thread_count
 from .basis import Basis
 from .factors import keep_factors, kept_factors
 from .formulation import formulation
@@ -38,20 +38,24 @@ _TRIANGLE, _SEGMENT = 1200, 400
 """Bytes of a mesh and its functions, a triangle and a segment."""
 
 
-def bytes_for(basis: Basis, gaps: int, solves: int = 1) -> int:
+def bytes_for(antenna: Antenna, basis: Basis, solves: int = 1) -> int:
     """What solves at so many frequencies ask for, bytes, more or less.
 
     The complex matrix, factorised in place, with one byte an entry to check it; what every segment and foot sees of
-    every triangle (two sets of five numbers), from which it is coupled to the sheets; the mesh; the currents kept.
+    every triangle (two sets of five numbers), from which it is coupled to the sheets; what earth sends back between
+    wires, a matrix a thread; the mesh; the currents kept.
     """
     n, segments, triangles = basis.size, len(basis.mesh), len(basis.sheet_mesh or ())
     seen = 160 * (segments + len(basis.feet)) * triangles + 64 * segments * basis.first_wire
+    if antenna.medium.tabled:
+        seen += 16 * (thread_count() + 1) * basis.wires.size**2
+    gaps = len(antenna.gaps)
     return 17 * n**2 + seen + _TRIANGLE * triangles + _SEGMENT * segments + 16 * gaps * n * solves + _PLENTY
 
 
 def refuse_if_too_large(antenna: Antenna, basis: Basis) -> None:
     """Raise RunError, before anything is allocated, when a solve would not fit into the memory that is free."""
-    needed, free = bytes_for(basis, len(antenna.gaps)), free_memory()
+    needed, free = bytes_for(antenna, basis), free_memory()
     if needed > 0.9 * free:
         raise RunError(
             f"antenna '{antenna.name}' has {basis.size} unknowns and would need {needed / 1e9:.1f} GB; "

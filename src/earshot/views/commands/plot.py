@@ -177,10 +177,12 @@ def link_figure(result: Run, plots: Any) -> Any:
     return plots.link(solved, without, labels=("with coupling", "without"), title=result.solution.antenna.name)
 
 
-def figures_table(result: Run) -> Any:
-    """Figures of merit of the first case at every solved frequency."""
-    case = result.cases[0].case
-    return result.solution.figures(dict(case.sources) or None, terminations=case.terminations)
+def figures_over_frequency(result: Run, plots: Any) -> Any:
+    """Figures of merit of the first case, joined in bands where currents are known between solved frequencies."""
+    case, solution = result.cases[0].case, result.solution
+    table = solution.smooth_figures(dict(case.sources) or None, terminations=case.terminations)
+    known = None if set(table.index) <= set(solution.solved.tolist()) else solution.currents_error
+    return plots.figures(table, label=solution.antenna.name, between=known)
 
 
 def planes_of(cuts: Iterable[Cut]) -> tuple[list[str], dict[str, Any]]:
@@ -228,7 +230,7 @@ def drawings(wishes: Wishes) -> dict[str, Callable[[Run], Any]]:
         "scan": lambda r: scan_figure(r, plots),
         "link": lambda r: link_figure(r, plots),
         "ideal": lambda r: ideal_figure(r, plots),
-        "figures": lambda r: plots.figures(figures_table(r), label=r.solution.antenna.name),
+        "figures": lambda r: figures_over_frequency(r, plots),
     }
 
 

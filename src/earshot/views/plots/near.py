@@ -115,10 +115,11 @@ def _axis_name(side: np.ndarray) -> str:
     return "xyz"[int(share.argmax())] if share.max() > 0.999 else "along the side"
 
 
-def figures(table: pd.DataFrame, *names: str, label: str = "") -> Figure:
+def figures(table: pd.DataFrame, *names: str, label: str = "", between: float | None = None) -> Figure:
     """Figures of merit over frequency, as `Solution.figures` gives them: gain and front-to-back unless named.
 
-    Raises UsageError for a figure the table has not.
+    between: how far currents between solved frequencies are off, as `Solution.currents_error` tells: points are joined
+    then. Raises UsageError for a figure the table has not.
     """
     chosen = names or tuple(n for n in ("gain", "realized gain", "front-to-back ratio") if n in table)
     for name in chosen:
@@ -129,13 +130,15 @@ def figures(table: pd.DataFrame, *names: str, label: str = "") -> Figure:
         axes = flat_axes(figure)
         for name in chosen:
             drawn = table[name].dropna()
-            # A dozen frequencies, as they were solved: what lies between is not known, so nothing joins them.
             places = np.asarray(drawn.index, float) / 1e6
-            axes.plot(places, drawn.to_numpy(float), marker="o", markersize=6, linestyle="none", label=name)
+            # Of a dozen solved frequencies nothing tells what lies between, so nothing joins them.
+            mark, line = ("o", "none") if between is None else ("", "-")
+            axes.plot(places, drawn.to_numpy(float), marker=mark, markersize=6, linestyle=line, label=name)
         axes.set_xlabel("frequency, MHz")
         axes.set_ylabel("dBi, dB or degrees, as each figure is")
         legend_above(axes)
-        heading(
-            figure, f"{label}: figures over frequency" if label else "figures over frequency", "at solved frequencies"
-        )
+        # What a fit leaves open is never told finer than a thousandth of a per cent.
+        share = "" if between is None else f"{100 * max(between, 1e-5):.1g} %"
+        words = "at solved frequencies" if between is None else f"currents between solved frequencies within {share}"
+        heading(figure, f"{label}: figures over frequency" if label else "figures over frequency", words)
     return figure
