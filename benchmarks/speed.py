@@ -15,8 +15,8 @@ from earshot import arrays
 from earshot.fields.currents import unit_vectors
 from earshot.geometry.mesh import mesh
 from earshot.geometry.sheet_mesh import sheet_mesh
-from earshot.moments.basis import antenna_basis
 from earshot.moments.earth import table_for as earth_kernels
+from earshot.moments.formulation import antenna_basis
 from earshot.moments.matrix import WireMatrix
 from earshot.moments.printed import printed_matrix, table_for
 from earshot.moments.response import respond

@@ -78,7 +78,12 @@ def free_memory() -> int:
 
 def thread_count() -> int:
     """Processors this process may use, or EARSHOT_THREADS when that is set."""
-    return int(os.environ.get("EARSHOT_THREADS") or len(os.sched_getaffinity(0)))
+    given = os.environ.get("EARSHOT_THREADS")
+    if given:
+        return int(given)
+    # Only some systems tell which processors a process may use.
+    allowed = getattr(os, "sched_getaffinity", None)
+    return len(allowed(0)) if allowed else os.cpu_count() or 1
 
 
 _HELPER = "earshot-helper"
@@ -90,8 +95,9 @@ def _helpers(count: int) -> ThreadPoolExecutor:
     return ThreadPoolExecutor(count, _HELPER)
 
 
-# A copied process has none of its parent's threads.
-os.register_at_fork(after_in_child=_helpers.cache_clear)
+if hasattr(os, "register_at_fork"):
+    # A copied process has none of its parent's threads.
+    os.register_at_fork(after_in_child=_helpers.cache_clear)
 
 
 def in_threads(work: Callable[[Any], None], shares: Sequence[Any]) -> None:

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 import earshot as es
-from earshot.moments.basis import antenna_basis
+from earshot.moments.formulation import antenna_basis
 from earshot.moments.printed import printed_block, printed_matrix
 
 LIGHT = 299792458.0

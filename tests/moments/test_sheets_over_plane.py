@@ -9,7 +9,7 @@ from models import ONE_METRE
 
 import earshot as es
 from earshot.geometry.sheet_mesh import SheetMesh
-from earshot.moments.basis import antenna_basis, basis_on
+from earshot.moments.formulation import antenna_basis, basis_on
 from earshot.moments.response import impedance_matrix
 
 MIRROR = np.array([1.0, 1.0, -1.0])

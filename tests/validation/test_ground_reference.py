@@ -15,8 +15,8 @@ from earshot.constants import WAVE_IMPEDANCE
 from earshot.fields.currents import Currents
 from earshot.fields.near import near_field
 from earshot.geometry.mesh import straight_mesh
-from earshot.moments.basis import basis_on
 from earshot.moments.earth import earth_block
+from earshot.moments.formulation import basis_on
 
 CASES = {c["id"]: c for c in json.loads((Path(__file__).parent / "ground.json").read_text())["cases"]}
 

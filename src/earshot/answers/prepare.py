@@ -15,7 +15,8 @@ from ..geometry.antenna import Antenna
 from ..geometry.design import Design
 from ..geometry.findings import Finding, Findings
 from ..geometry.mesh import MeshRule
-from ..moments.basis import Basis, antenna_basis
+from ..moments.basis import Basis
+from ..moments.formulation import antenna_basis
 from ..moments.ports import gap_vectors
 from ..moments.response import bytes_for, refuse_if_too_large
 from ..running import Record, report

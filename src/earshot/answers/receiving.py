@@ -18,7 +18,8 @@ from ..fields.far import in_radians
 from ..geometry.antenna import Antenna
 from ..geometry.design import Design
 from ..geometry.mesh import MeshRule
-from ..moments.incident import PlaneWave, wave_vector
+from ..moments.formulation import formulation
+from ..moments.incident import PlaneWave
 from ..moments.ports import gap_vectors
 from ..moments.response import solved_for
 from ..network.elements import Impedance, impedance
@@ -102,7 +103,7 @@ def receive(
     antenna, basis, hertz = one.antenna, one.response.basis, float(one.solved[0])
     for name in terminations or {}:
         antenna.port(name)
-    tested = wave_vector(basis, wave, hertz, antenna.medium)
+    tested = formulation(antenna.medium).tested(basis, wave, hertz)
     shorted = solved_for(antenna, basis, hertz, tested[:, None])[:, 0]
     injected = gap_vectors(antenna, basis).T @ shorted
     circuit = circuit_of(antenna)
@@ -133,7 +134,7 @@ def scatter(
     if findings.stops:
         raise ModelError("\n".join(str(f) for f in findings.stops), findings)
     basis = basis_for(antenna, hertz, rule)
-    tested = wave_vector(basis, wave, hertz, antenna.medium)
+    tested = formulation(antenna.medium).tested(basis, wave, hertz)
     coefficients = solved_for(antenna, basis, hertz, tested[:, None])[:, 0]
     currents = gap_vectors(antenna, basis).T @ coefficients
     count = len(antenna.ports)

@@ -20,7 +20,8 @@ from ..geometry.circuit_parts import Line, Load, Stub
 from ..geometry.mesh import MeshRule, WireMesh
 from ..geometry.parts import Port
 from ..geometry.sheet_mesh import SheetMesh
-from ..moments.basis import Basis, antenna_basis
+from ..moments.basis import Basis
+from ..moments.formulation import antenna_basis
 from ..moments.ports import gap_vectors
 from ..moments.response import Response, respond
 from ..moments.sheet_terms import sheet_losses

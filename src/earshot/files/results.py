@@ -29,7 +29,7 @@ from ..geometry.mesh import MeshRule, WireMesh
 from ..geometry.sheet_mesh import SheetMesh
 from ..geometry.surfaces import Surface
 from ..lettering import told, visible
-from ..moments.basis import basis_on
+from ..moments.formulation import basis_on
 from ..moments.response import Response
 from ..running import Record
 from .atomic import write_bytes

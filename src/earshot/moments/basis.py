@@ -12,13 +12,10 @@ from functools import cached_property
 import numpy as np
 
 from ..arraytypes import Complexes, Floats
-from ..geometry.antenna import Antenna
-from ..geometry.mesh import MeshRule, WireMesh, mesh, straight_mesh
-from ..geometry.sheet_mesh import SheetMesh, sheet_mesh
-from ..media.stack import Stack
-from ..media.surroundings import Medium
+from ..geometry.mesh import WireMesh
+from ..geometry.sheet_mesh import SheetMesh
 from .sheet_basis import Fan, SheetBasis, fan, sheet_basis
-from .wire_basis import WireBasis, probe_basis, wire_basis
+from .wire_basis import WireBasis, wire_basis
 
 
 @dataclass(frozen=True)
@@ -111,20 +108,3 @@ class Basis:
     def segment_currents(self, coefficients: Complexes) -> Complexes:
         """Currents (..., segments, 2) along each segment at its two ends, from coefficients (..., functions)."""
         return self.wires.segment_currents(self.split(coefficients)[0])
-
-
-def antenna_basis(antenna: Antenna, wavelength: float, rule: MeshRule) -> Basis:
-    """Basis functions on the mesh for wavelengths down to `wavelength`, metres."""
-    grid = straight_mesh(antenna) if isinstance(antenna.medium, Stack) else mesh(antenna, wavelength, rule)
-    if not antenna.sheets:
-        return basis_on(grid, None, 0.0, antenna.medium)
-    thickest = max((w.radius for w in antenna.wires), default=0.0)
-    return basis_on(grid, sheet_mesh(antenna, wavelength, rule), 1e-9 * antenna.size + 2e-3 * thickest, antenna.medium)
-
-
-def basis_on(grid: WireMesh, triangles: SheetMesh | None, reach: float, medium: Medium) -> Basis:
-    """Basis functions on segments and triangles in a medium; reach: how far a foot may be from its vertex, m."""
-    printed = isinstance(medium, Stack)
-    wires = probe_basis(grid) if printed else wire_basis(grid)
-    sheets = None if triangles is None else sheet_basis(triangles, grounded=medium.grounds)
-    return Basis(wires, sheets, reach, printed, medium.grounds)

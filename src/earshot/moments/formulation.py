@@ -8,16 +8,22 @@ from typing import Protocol
 import numpy as np
 
 from ..arraytypes import Complexes
+from ..geometry.antenna import Antenna
+from ..geometry.mesh import MeshRule, WireMesh, mesh, straight_mesh
+from ..geometry.sheet_mesh import SheetMesh, sheet_mesh
 from ..media.earth import Earth
 from ..media.stack import Stack
-from ..media.surroundings import Medium
+from ..media.surroundings import Medium, PerfectPlane
 from .basis import Basis
 from .coupling import couple
 from .earth import add_earth, table_for
 from .earth_sheets import couple_by_earth, filler
+from .incident import PlaneWave, refuse_from_below, tested_in_layers, tested_in_the_open
 from .matrix import WireMatrix
 from .printed import printed_matrix
+from .sheet_basis import sheet_basis
 from .sheet_matrix import fill_sheet_matrix
+from .wire_basis import probe_basis, wire_basis
 
 
 class Formulation(Protocol):
@@ -25,6 +31,10 @@ class Formulation(Protocol):
 
     def matrix(self, basis: Basis, frequency: float) -> Complexes:
         """The whole impedance matrix of perfect conductors (functions, functions), ohm, at a frequency in Hz."""
+        ...
+
+    def tested(self, basis: Basis, wave: PlaneWave, frequency: float) -> Complexes:
+        """∫ f·E (functions,), volts, of a plane wave; raises UsageError where it cannot come from there."""
         ...
 
 
@@ -43,6 +53,13 @@ class InTheOpen:
             WireMatrix(basis.wires, frequency, self.plane).fill(matrix[first:, first:])
             couple(basis, frequency, matrix, plane=self.plane)
         return matrix
+
+    def tested(self, basis: Basis, wave: PlaneWave, frequency: float) -> Complexes:
+        """The wave itself, and over a plane its image."""
+        if not self.plane:
+            return tested_in_the_open(basis, wave, frequency, None)
+        refuse_from_below(wave)
+        return tested_in_the_open(basis, wave, frequency, PerfectPlane().reflected)
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,6 +81,11 @@ class OverEarth:
             couple_by_earth(basis, table, frequency, matrix)
         return matrix
 
+    def tested(self, basis: Basis, wave: PlaneWave, frequency: float) -> Complexes:
+        """The wave itself, and what earth reflects of it."""
+        refuse_from_below(wave)
+        return tested_in_the_open(basis, wave, frequency, self.earth.reflected)
+
 
 @dataclass(frozen=True, slots=True)
 class OnLayers:
@@ -75,6 +97,11 @@ class OnLayers:
         """Sheets and probes with the stack's kernels."""
         return printed_matrix(basis, self.stack, frequency)
 
+    def tested(self, basis: Basis, wave: PlaneWave, frequency: float) -> Complexes:
+        """The field in the layers."""
+        refuse_from_below(wave)
+        return tested_in_layers(basis, wave, frequency, self.stack)
+
 
 def formulation(medium: Medium) -> Formulation:
     """That of a medium."""
@@ -83,3 +110,20 @@ def formulation(medium: Medium) -> Formulation:
     if isinstance(medium, Earth):
         return OverEarth(medium)
     return InTheOpen(medium.grounds)
+
+
+def antenna_basis(antenna: Antenna, wavelength: float, rule: MeshRule) -> Basis:
+    """Basis functions on the mesh for wavelengths down to `wavelength`, metres."""
+    grid = straight_mesh(antenna) if isinstance(antenna.medium, Stack) else mesh(antenna, wavelength, rule)
+    if not antenna.sheets:
+        return basis_on(grid, None, 0.0, antenna.medium)
+    thickest = max((w.radius for w in antenna.wires), default=0.0)
+    return basis_on(grid, sheet_mesh(antenna, wavelength, rule), 1e-9 * antenna.size + 2e-3 * thickest, antenna.medium)
+
+
+def basis_on(grid: WireMesh, triangles: SheetMesh | None, reach: float, medium: Medium) -> Basis:
+    """Basis functions on segments and triangles in a medium; reach: how far a foot may be from its vertex, m."""
+    printed = isinstance(medium, Stack)
+    wires = probe_basis(grid) if printed else wire_basis(grid)
+    sheets = None if triangles is None else sheet_basis(triangles, grounded=medium.grounds)
+    return Basis(wires, sheets, reach, printed, medium.grounds)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -14,10 +14,8 @@ from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE, wavenumber
 from ..errors import UsageError
 from ..geometry.sheet_mesh import MIRROR
-from ..media.earth import Earth
 from ..media.spectral import Spectrum
 from ..media.stack import Stack
-from ..media.surroundings import Medium, PerfectPlane
 from .basis import Basis
 from .coupling import fan_points
 from .sheet_basis import Fan, SheetBasis
@@ -55,19 +53,24 @@ def plane_wave(theta: str | float, phi: str | float, e_theta: complex = 0.0, e_p
     return wave
 
 
-def wave_vector(basis: Basis, wave: PlaneWave, frequency: float, medium: Medium) -> Complexes:
-    """∫ f_m·E (functions,), volts, averaged over the tubes of wires; over a plane with the wave it reflects.
-
-    Four Gauss points a segment, where the average round a tube across the ray is J0(ka sin); seven a triangle. On
-    layers the field is that in them, on the metal and along probes.
-    """
-    if medium.has_plane and math.cos(wave.theta) < -1e-12:
+def refuse_from_below(wave: PlaneWave) -> None:
+    """Raise UsageError for a wave that arrives from below a plane."""
+    if math.cos(wave.theta) < -1e-12:
         raise UsageError("plane wave: it arrives from below the plane; choose theta up to 90 deg")
-    if isinstance(medium, Stack):
-        return _in_layers(basis, wave, frequency, medium)
+
+
+Reflected = Callable[[Floats, float], tuple[Complexes, Complexes]]
+"""Factors of TM and TE of plane waves from θ (n,), at a frequency in Hz."""
+
+
+def tested_in_the_open(basis: Basis, wave: PlaneWave, frequency: float, reflected: Reflected | None) -> Complexes:
+    """∫ f_m·E (functions,), volts, averaged over the tubes of wires, with the wave that is reflected below.
+
+    Four Gauss points a segment, where the average round a tube across the ray is J0(ka sin); seven a triangle.
+    """
     k = wavenumber(frequency)
     found = np.zeros(basis.size, np.complex128)
-    for ray, field in _arriving(wave, frequency, medium):
+    for ray, field in _arriving(wave, frequency, reflected):
         on_wires = basis.wires.ends.T @ _on_segments(basis.wires, k, ray, field).ravel()
         if basis.sheets is not None:
             for one, into in basis.feet:
@@ -77,18 +80,21 @@ def wave_vector(basis: Basis, wave: PlaneWave, frequency: float, medium: Medium)
     return found
 
 
-def _arriving(wave: PlaneWave, frequency: float, medium: Medium) -> Iterator[tuple[Floats, Complexes]]:
-    """The wave and what the medium reflects of it: where each comes from (3,), and its field at the origin (3,)."""
+def _arriving(wave: PlaneWave, frequency: float, reflected: Reflected | None) -> Iterator[tuple[Floats, Complexes]]:
+    """The wave and what is reflected of it: where each comes from (3,), and its field at the origin (3,)."""
     yield _ray_and_field(wave)
-    if isinstance(medium, PerfectPlane | Earth):
-        tm, te = medium.reflected(np.array([wave.theta]), frequency)
+    if reflected is not None:
+        tm, te = reflected(np.array([wave.theta]), frequency)
         back = replace(wave, e_theta=complex(tm[0]) * wave.e_theta, e_phi=-complex(te[0]) * wave.e_phi)
         ray, field = _ray_and_field(back)
         yield ray * MIRROR, -field * MIRROR
 
 
-def _in_layers(basis: Basis, wave: PlaneWave, frequency: float, stack: Stack) -> Complexes:
-    """The same on layers: by reciprocity with what currents there send towards the wave, see `fields.printed`."""
+def tested_in_layers(basis: Basis, wave: PlaneWave, frequency: float, stack: Stack) -> Complexes:
+    """The same on layers, on the metal and along probes.
+
+    By reciprocity with what currents there send towards the wave, see `fields.printed`.
+    """
     assert basis.sheets is not None
     spectrum = Spectrum(stack, frequency)
     k, sine, cosine = spectrum.wavenumber, math.sin(wave.theta), max(math.cos(wave.theta), 0.0)
