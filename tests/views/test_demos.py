@@ -7,9 +7,9 @@ import pytest
 
 import earshot as es
 from earshot.views.commands.options import load
-from earshot.views.commands.plot import FIGURES, Wishes, drawings, figures_for
 from earshot.views.commands.runs import as_json, write_all
 from earshot.views.commands.runs import run as run_file
+from earshot.views.figures import FIGURES, Wishes, figures_for
 
 TWO = """
 title = "two masts"
@@ -75,10 +75,10 @@ def test_every_figure_of_every_demo_is_drawn(solved, name, tmp_path):
     if name not in figures_for(solved):
         pytest.skip("not of this antenna")
     if name == "animation":
-        write = drawings(Wishes())[name](solved)
+        write = FIGURES[name].draw(solved, Wishes())
         assert write(tmp_path / "moving.gif", frames=2).stat().st_size > 8000
         return
-    figure = drawings(Wishes(scale="compressed", reach="0.5 m"))[name](solved)
+    figure = FIGURES[name].draw(solved, Wishes(scale="compressed", reach="0.5 m"))
     figure.savefig(tmp_path / f"{name}.png")
     assert (tmp_path / f"{name}.png").stat().st_size > 8000
 

@@ -9,8 +9,8 @@ from matplotlib.text import Text
 
 import earshot as es
 from earshot.views.commands.options import load
-from earshot.views.commands.plot import FIGURES, Wishes, drawings
 from earshot.views.commands.runs import run as run_file
+from earshot.views.figures import FIGURES, Wishes
 from earshot.views.plots.style import DASHES, LINES, SHORE
 
 
@@ -53,7 +53,7 @@ def others(demo_path):
 @pytest.mark.parametrize("name", [f for f in FIGURES if f not in ("surface", "animation")])
 def test_every_figure_is_readable_as_it_comes(tag, others, name):
     of = others.get(name, tag)
-    figure = drawings(Wishes(at=["150.1 MHz"]))[name](of)
+    figure = FIGURES[name].draw(of, Wishes(at=["150.1 MHz"]))
     wide, high = figure.get_size_inches() * figure.dpi
     assert (wide, high) == (1280, 800)
     title, foot = figure.texts[:2] if name != "smith" else figure.texts[-2:]

@@ -21,9 +21,10 @@ from ...files.atomic import stem_of
 from ...files.ideal_array import IdealArray, IdealBeam, ideal_array
 from ...files.tables import records, write
 from ...units import engineering
+from ..figures import planes_of
 from ..tables import beam_table, link_table, lobe_table, trial_table
 from .options import DesignPath, Format, Json, Sets, known_format, load
-from .plot import planes_of, save_figures
+from .plot import save_figures
 from .screen import complain, paragraphs, progress, show, show_json
 
 Out = Annotated[

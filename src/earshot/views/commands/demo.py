@@ -10,9 +10,10 @@ import typer
 
 from ...files.atomic import folder as make_folder
 from ...files.atomic import write_atomically
+from ..figures import figures_for
 from ..tables import findings_table
 from .options import Json, load
-from .plot import draw, figures_for
+from .plot import draw
 from .runs import as_json, run, tables, write_all
 from .screen import complain, paragraphs, show, show_json
 

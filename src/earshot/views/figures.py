@@ -1,0 +1,371 @@
+"""Every figure there is of a solved design: its name, what it needs, and how it is drawn, side by side.
+
+A figure is a function with `@figure`: the command line, the demonstration, the help, the tests and whatever shows
+figures next go by this register alone.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, replace
+from functools import partial
+from typing import Any
+
+import numpy as np
+
+from ..answers.cases import Cut
+from ..arrays.scanning import facing_of, in_words
+from ..arrays.solved import SolvedArray, port_places
+from ..arrays.weights import Weights
+from ..constants import wavelength
+from ..errors import UsageError
+from ..fields.near import NearField, plane_of_points
+from ..files.design_file import FileBuild
+from ..files.ideal_array import ideal_array
+from ..media.stack import Stack
+from .commands.runs import Run
+
+
+@dataclass(frozen=True, slots=True)
+class Wishes:
+    """How figures are to be drawn: frequencies to read off, the radial scale of polar cuts, how far out a peak is."""
+
+    at: Sequence[str] = ()
+    scale: str = "dB"
+    reach: str | None = None
+
+
+Draw = Callable[[Run, Wishes], Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """A figure: its name, whether there is one of a solution, what of in words, and how it is drawn."""
+
+    name: str
+    needs: Callable[[Run], bool]
+    of: str
+    draw: Draw
+
+
+FIGURES: dict[str, Kind] = {}
+"""By name, in the order in which they are drawn and told."""
+
+
+def figure(name: str, *, needs: Callable[[Run], bool] = lambda _: True, of: str = "") -> Callable[[Draw], Draw]:
+    """Enter a function in `FIGURES`. of: what it needs, in words, where not every solution has it."""
+
+    def enter(draw: Draw) -> Draw:
+        FIGURES[name] = Kind(name, needs, of, draw)
+        return draw
+
+    return enter
+
+
+def figures_for(result: Run) -> list[str]:
+    """The names of those there are of a solution."""
+    return [kind.name for kind in FIGURES.values() if kind.needs(result)]
+
+
+def figures_told() -> str:
+    """All of them, in words."""
+    return ", ".join(f"{kind.name} ({kind.of})" if kind.of else kind.name for kind in FIGURES.values())
+
+
+def _printed(result: Run) -> bool:
+    return isinstance(result.solution.antenna.medium, Stack)
+
+
+def _along_wires(result: Run) -> bool:
+    # Along a probe the current is of one strength.
+    return bool(result.solution.antenna.wires) and not _printed(result)
+
+
+def _of_sheets(result: Run) -> bool:
+    return bool(result.solution.antenna.sheets)
+
+
+def _over_ground(result: Run) -> bool:
+    return result.solution.antenna.medium.has_plane and not _printed(result)
+
+
+def _of_several_ports(result: Run) -> bool:
+    return len(result.solution.antenna.ports) > 1
+
+
+def _of_a_beam(result: Run) -> bool:
+    build = result.file.design.build
+    own = build.table.array if isinstance(build, FileBuild) else None
+    return own is not None and result.cases[0].case.name in own.beam
+
+
+def _with_amplifiers(result: Run) -> bool:
+    build = result.file.design.build
+    own = build.table.array if isinstance(build, FileBuild) else None
+    return _of_a_beam(result) and own is not None and own.chain is not None
+
+
+def planes_of(cuts: Iterable[Cut]) -> tuple[list[str], dict[str, Any]]:
+    """Cuts as figures take them: planes, and elevations and azimuths."""
+    cuts = list(dict.fromkeys(cuts))
+    return [c.plane for c in cuts if c.plane is not None], {
+        "elevation": [c.elevation for c in cuts if c.elevation is not None],
+        "azimuth": [c.azimuth for c in cuts if c.azimuth is not None],
+    }
+
+
+@figure("geometry")
+def _geometry(result: Run, _: Wishes) -> Any:
+    from . import plots
+
+    return plots.geometry(result.file.design, mesh=result.solution.sheet_mesh)
+
+
+@figure("vswr")
+def _vswr(result: Run, wishes: Wishes) -> Any:
+    from . import plots
+
+    return plots.vswr(result.solution.network, at=wishes.at)
+
+
+@figure("impedance")
+def _impedance(result: Run, wishes: Wishes) -> Any:
+    from . import plots
+
+    return plots.impedance(result.solution.network, at=wishes.at)
+
+
+@figure("return-loss")
+def _return_loss(result: Run, wishes: Wishes) -> Any:
+    from . import plots
+
+    return plots.return_loss(result.solution.network, at=wishes.at)
+
+
+@figure("scattering")
+def _scattering(result: Run, wishes: Wishes) -> Any:
+    from . import plots
+
+    return plots.scattering(result.solution.network, at=wishes.at)
+
+
+@figure("smith")
+def _smith(result: Run, wishes: Wishes) -> Any:
+    from . import plots
+
+    return plots.smith(result.solution.network, at=wishes.at)
+
+
+@figure("polar")
+def _polar(result: Run, wishes: Wishes) -> Any:
+    from . import plots
+
+    planes, angles = planes_of(result.cases[0].case.cuts)
+    return plots.polar(result.cases[0].field, *planes, **angles, scale=wishes.scale)
+
+
+@figure("cartesian")
+def _cartesian(result: Run, _: Wishes) -> Any:
+    from . import plots
+
+    planes, angles = planes_of(result.cases[0].case.cuts)
+    return plots.cartesian(result.cases[0].field, *planes, **angles)
+
+
+@figure("sphere")
+def _sphere(result: Run, _: Wishes) -> Any:
+    from . import plots
+
+    return plots.sphere(result.cases[0].field)
+
+
+@figure("pattern")
+def _pattern(result: Run, wishes: Wishes) -> Any:
+    from . import plots
+
+    return plots.pattern(result.cases[0].field, result.solution.antenna, reach=wishes.reach)
+
+
+@figure("currents", needs=_along_wires, of="of wires")
+def _currents(result: Run, _: Wishes) -> Any:
+    from . import plots
+
+    return plots.currents(result.cases[0].driven)
+
+
+@figure("charge", needs=_along_wires, of="of wires")
+def _charge(result: Run, _: Wishes) -> Any:
+    from . import plots
+
+    return plots.currents(result.cases[0].driven, which="charge")
+
+
+@figure("surface", needs=_of_sheets, of="of sheets")
+def _surface(result: Run, _: Wishes) -> Any:
+    from . import plots
+
+    return plots.surface_currents(result.cases[0].driven)
+
+
+@figure("animation", needs=_of_sheets, of="of sheets")
+def _animation(result: Run, _: Wishes) -> Any:
+    from . import plots
+
+    return partial(plots.write_animation, result.cases[0].driven)
+
+
+def near_map(result: Run) -> NearField:
+    """Near field over an upright plane through the middle of the antenna, half a wavelength round it."""
+    antenna, driven = result.solution.antenna, result.cases[0].driven
+    low, high = antenna.extent
+    reach = 0.5 * wavelength(driven.frequency)
+    middle = 0.5 * (low + high)
+    across = 0 if high[0] - low[0] >= high[1] - low[1] else 1
+    medium = antenna.medium
+    floor = medium.height if isinstance(medium, Stack) else 0.0 if medium.has_plane else low[2] - reach
+    # Off the axes of the wires by two of the thickest radii.
+    thickest = max((w.radius for w in antenna.wires), default=1e-3 * antenna.size)
+    aside = middle + 2.5 * thickest * np.eye(3)[1 - across]
+    corner = np.where(np.arange(3) == across, low[across] - reach, aside)
+    corner[2] = floor
+    side = (high[across] - low[across] + 2 * reach) * np.eye(3)[across]
+    rise = (high[2] + reach - floor) * np.eye(3)[2]
+    points = plane_of_points(corner.tolist(), side.tolist(), rise.tolist(), (121, 91))
+    # A wire that crosses the plane is a dark spot on the map.
+    return driven.near_field(points, in_metal="zero")
+
+
+@figure("near")
+def _near(result: Run, _: Wishes) -> Any:
+    from . import plots
+
+    return plots.near(near_map(result), result.solution.antenna, rms=True)
+
+
+def ground_lines(result: Run) -> list[NearField]:
+    """Near field from one to a hundred wavelengths off, on the ground and a tenth of a wavelength over it.
+
+    Towards the azimuth of the peak, or x where that is straight up. Raises UsageError where there is no ground.
+    """
+    medium = result.solution.antenna.medium
+    if isinstance(medium, Stack) or not medium.has_plane:
+        raise UsageError(
+            f"along-ground: there is no ground below '{result.solution.antenna.name}': it is over {medium}"
+        )
+    driven, field = result.cases[0].driven, result.cases[0].field
+    wave = wavelength(driven.frequency)
+    theta, phi = field.peak
+    towards = phi if theta > 0.02 else 0.0
+    off = wave * np.geomspace(1.0, 100.0, 121)
+    flat = np.stack([off * np.cos(towards), off * np.sin(towards)], axis=1)
+    return [driven.near_field(np.column_stack([flat, np.full(len(off), z)])) for z in (0.0, 0.1 * wave)]
+
+
+@figure("along-ground", needs=_over_ground, of="over a plane or earth")
+def _along_ground(result: Run, _: Wishes) -> Any:
+    from . import plots
+
+    title = f"{result.solution.antenna.name}: field along the ground"
+    return plots.along(*ground_lines(result), rms=True, title=title)
+
+
+def solved_array(result: Run) -> SolvedArray:
+    """The ports of a solution as an array, where the first case is; raises UsageError when there is one port alone."""
+    antenna = result.solution.antenna
+    if len(antenna.ports) < 2:
+        raise UsageError(f"antenna '{antenna.name}' has one port: an array has more")
+    return SolvedArray(result.solution, port_places(antenna), result.cases[0].driven.frequency)
+
+
+def waves_of(result: Run) -> Weights:
+    """What the first case sends towards every port, √W: none where it drives nothing."""
+    driven = result.cases[0].driven
+    references = np.array([p.reference for p in driven.antenna.ports])
+    waves = (driven.voltages + references * driven.currents) / np.sqrt(8.0 * references.real)
+    return Weights(np.where([p.name in driven.driven for p in driven.antenna.ports], waves, 0.0))
+
+
+@figure("layout", needs=_of_several_ports, of="of several ports")
+def _layout(result: Run, _: Wishes) -> Any:
+    from . import plots
+
+    return plots.layout(port_places(result.solution.antenna), waves_of(result), label=result.solution.antenna.name)
+
+
+@figure("beam-map", needs=_of_several_ports, of="of several ports")
+def _beam_map(result: Run, _: Wishes) -> Any:
+    from . import plots
+
+    return plots.beam_map(result.cases[0].field)
+
+
+@figure("coupling", needs=_of_several_ports, of="of several ports")
+def _coupling(result: Run, _: Wishes) -> Any:
+    from . import plots
+
+    hertz = result.cases[0].driven.frequency
+    return plots.coupling(solved_array(result).coupling(), title=result.solution.antenna.name, frequency=hertz)
+
+
+@figure(
+    "scan",
+    needs=lambda result: _of_several_ports(result) and len(result.cases[0].driven.driven) > 1,
+    of="of several driven ports",
+)
+def _scan(result: Run, _: Wishes) -> Any:
+    """The match against scan, from the beam of the first case towards the axis the elements are spread over most."""
+    from . import plots
+
+    of = solved_array(result)
+    if (np.abs(waves_of(result).values) > 0.0).sum() < 2:
+        raise UsageError(
+            f"scan: case '{result.cases[0].case.name}' drives one port alone, and one is not scanned: drive the others "
+            "too, in a case of their own"
+        )
+    facing, along = facing_of(of.layout, result.cases[0].field.peak)
+    table = of.scan(Weights(np.abs(waves_of(result).values)), facing=facing, along=along)
+    return plots.scan(
+        table, title=result.solution.antenna.name, towards=f"from {in_words(facing)} towards {in_words(along)}"
+    )
+
+
+@figure("ideal", needs=_of_a_beam, of="of a file's array")
+def _ideal(result: Run, _: Wishes) -> Any:
+    """The first case's beam as solved, over the same without coupling; raises UsageError where it is none of an array.
+
+    In the cuts it names.
+    """
+    from . import plots
+
+    case, driven = result.cases[0].case, result.cases[0].driven
+    beam = ideal_array(result.file, driven.frequency).beam(case.name)
+    solved = replace(result.cases[0].field, label=f"{case.name}, with coupling")
+    planes, angles = planes_of(case.cuts)
+    return plots.cartesian([solved, replace(beam.field, label=f"{case.name}, without")], *planes, **angles,
+                           quantity="realized_gain", title=result.solution.antenna.name)  # fmt: skip
+
+
+@figure("link", needs=_with_amplifiers, of="of a file's array with amplifiers")
+def _link(result: Run, _: Wishes) -> Any:
+    """EIRP and G/T of the first case's beam against scan, by the file's amplifiers, with coupling and without."""
+    from . import plots
+
+    case, driven = result.cases[0].case, result.cases[0].driven
+    ideal = ideal_array(result.file, driven.frequency)
+    beam = ideal.beam(case.name)
+    without = ideal.link(beam)
+    solved = ideal.link(beam, solved_array(result))
+    if without is None or solved is None:
+        raise UsageError(f"link: '{result.file.title}' names no amplifiers: add the key array.chain to its file")
+    return plots.link(solved, without, labels=("with coupling", "without"), title=result.solution.antenna.name)
+
+
+@figure("figures")
+def _figures(result: Run, _: Wishes) -> Any:
+    """Figures of merit of the first case, joined in bands where currents are known between solved frequencies."""
+    from . import plots
+
+    case, solution = result.cases[0].case, result.solution
+    table = solution.smooth_figures(dict(case.sources) or None, terminations=case.terminations)
+    known = None if set(table.index) <= set(solution.solved.tolist()) else solution.currents_error
+    return plots.figures(table, label=solution.antenna.name, between=known)
