@@ -156,6 +156,13 @@ def test_a_port_on_an_edge_between_two_plates():
         (standing(es.plate(1, 1, axis="x", centre=(0.4, 0, 0.2))).over(es.perfect_plane()), "s0' reaches 0.3 m under"),
         (standing(es.plate(1, 1, centre=(0, 0, 1e-3))).over(es.perfect_plane()), "0.001 m above the plane .* stand on"),
         (standing(es.plate(1, 1, centre=(0, 0, 1e-2))).over(es.perfect_plane()), "is coarse beside the plane"),
+        (
+            es.Antenna(
+                "tube", [], [es.Port("p", "t", (0, 0, 0), 0.02, across="z")], es.perfect_plane(),
+                sheets=[es.Sheet("t", es.cylinder(0.04, 0.25))],
+            ),
+            "on one side only: to feed the sheet against the plane give it a width, and z = 0.01 m",
+        ),
         (standing(es.box(0.5, 0.5, 0.5, centre=(0, 0, 0.25))).over(es.perfect_plane()), "'s0' lies in the plane at"),
         (standing(es.plate(1, 1), es.plate(1, 1, axis="x", centre=(0.3, 0, 0.1))), ""),
         (standing(es.plate(1, 1), es.cylinder(0.3, 0.4, base=(0.2, 0, -0.2), axis=(0.3, 0, 1))), "pass through one"),

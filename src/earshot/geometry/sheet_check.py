@@ -177,7 +177,11 @@ def _gaps(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
         close = 1e-6 * antenna.size
         if not ((heights.min(axis=1) < -close).any() and (heights.max(axis=1) > close).any()):
             says = f"{gap.what} has metal of sheet '{gap.on}' on one side only"
-            yield Finding("stop", gap.name, says, "move it inward, or turn `across`", as_place(slab.place))
+            remedy = "move it inward, or turn `across`"
+            if antenna.medium.grounds and abs(slab.place[2]) <= close:
+                half = f"{gap.gap / 2.0:g} m" if gap.gap else "half its width"
+                remedy = f"to feed the sheet against the plane give it a width, and z = {half}"
+            yield Finding("stop", gap.name, says, remedy, as_place(slab.place))
         elif slab.half > 0.0:
             low, high = heights.min(axis=1), heights.max(axis=1)
             cut = (low < -slab.half - close) & (high > -slab.half + close)
