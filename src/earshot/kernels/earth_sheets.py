@@ -48,12 +48,6 @@ def _met(dx, dy, zeta, k, grid, table, values, seen, met):
     met[4] = k * seen[1]
 
 
-@njit(inline="always", fastmath=True, error_model="numpy")
-def _through(met, gx, gy, gz):
-    """D g."""
-    return (met[0] + met[1]) * gx + met[2] * gy, met[2] * gx + (met[0] + met[3]) * gy, met[4] * gz
-
-
 @njit(fastmath=True, error_model="numpy")
 def _pair(t, i, j, k, grid, table, values, seen, met, out):
     """∬ of the fields r - corner of two triangles and D, into out (10,) by 3 a + b; last ∬ Gv."""
@@ -69,7 +63,9 @@ def _pair(t, i, j, k, grid, table, values, seen, met, out):
             weight = weights[p] * weights[q] * t[12, i] * t[12, j]
             for b in range(3):
                 gx, gy, gz = u - t[3 * b, j], v - t[3 * b + 1, j], w - t[3 * b + 2, j]
-                mx, my, mz = _through(met, weight * gx, weight * gy, weight * gz)
+                mx = weight * ((met[0] + met[1]) * gx + met[2] * gy)
+                my = weight * (met[2] * gx + (met[0] + met[3]) * gy)
+                mz = weight * met[4] * gz
                 for a in range(3):
                     out[3 * a + b] += (x - t[3 * a, i]) * mx + (y - t[3 * a + 1, i]) * my + (z - t[3 * a + 2, i]) * mz
             out[9] += weight * met[4]
@@ -119,7 +115,9 @@ def earth_potentials(t, places, owner, weights, k, grid, table, first, last, out
                 weight = shares[q] * t[12, j]
                 for b in range(3):
                     gx, gy, gz = u - t[3 * b, j], v - t[3 * b + 1, j], w - t[3 * b + 2, j]
-                    mx, my, mz = _through(met, weight * gx, weight * gy, weight * gz)
+                    mx = weight * ((met[0] + met[1]) * gx + met[2] * gy)
+                    my = weight * (met[2] * gx + (met[0] + met[3]) * gy)
+                    mz = weight * met[4] * gz
                     for s in range(2):
                         out[o, s, b, j] += weights[p, s, 0] * mx + weights[p, s, 1] * my + weights[p, s, 2] * mz
                 for s in range(2):
@@ -137,7 +135,10 @@ def earth_points(places, owner, weights, others, members, amounts, k, grid, tabl
         for q in range(len(others)):
             dx, dy, zeta = places[p, 0] - others[q, 0], places[p, 1] - others[q, 1], places[p, 2] + others[q, 2]
             _met(dx, dy, zeta, k, grid, table, values, seen, met)
-            mx, my, mz = _through(met, amounts[q, 0], amounts[q, 1], amounts[q, 2])
+            gx, gy, gz = amounts[q, 0], amounts[q, 1], amounts[q, 2]
+            mx = (met[0] + met[1]) * gx + met[2] * gy
+            my = met[2] * gx + (met[0] + met[3]) * gy
+            mz = met[4] * gz
             for s in range(2):
                 current = weights[p, s, 0] * mx + weights[p, s, 1] * my + weights[p, s, 2] * mz
                 value = flow * current + charge * weights[p, s, 3] * amounts[q, 3] * met[4]
