@@ -41,7 +41,7 @@ def over_plane(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
                 f"where its mesh has edges of {longest[near]:.2g} m"
             )
             remedy = "let it stand on z = 0 exactly, or raise it" if antenna.medium.grounds else "raise it"
-            yield Finding("stop", sheet.name, f"{says}", f"{remedy}, or give it density", as_place(mesh.centres[near]))
+            yield Finding("stop", sheet.name, says, f"{remedy}, or give it density", as_place(mesh.centres[near]))
         elif above.size and (longest[above] > _LONGEST * mesh.centres[above, 2]).any():
             near = above[np.argmax(longest[above] / mesh.centres[above, 2])]
             says = (
