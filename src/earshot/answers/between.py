@@ -88,7 +88,7 @@ def followed(
         line = y[:-2] + (y[2:] - y[:-2]) * ((x[1:-1] - x[:-2]) / (x[2:] - x[:-2]))[:, None]
         off = np.nan_to_num(np.abs(y[1:-1] - line)).max(axis=1, initial=0.0)
         # Where there is no room for all, the sharpest bends first.
-        bent = np.argsort(-off, kind="stable")[: min(int((off > _BEND).sum()), most - len(table))] + 1
+        bent = np.argsort(-off, kind="stable")[: min(int((off > _BEND).sum()), (most - len(table) + 1) // 2)] + 1
         middles = np.unique(np.concatenate([0.5 * (x[bent - 1] + x[bent]), 0.5 * (x[bent] + x[bent + 1])]))
         inside = np.array([any(low < m < high for low, high in spans) for m in middles], bool)
         fresh = np.setdiff1d(middles[inside], x)[: most - len(table)]

@@ -93,16 +93,18 @@ def _of_several_ports(result: Run) -> bool:
     return len(result.solution.antenna.ports) > 1
 
 
-def _of_a_beam(result: Run) -> bool:
+def _array_of(result: Run) -> Any:
     build = result.file.design.build
-    own = build.table.array if isinstance(build, FileBuild) else None
+    return build.table.array if isinstance(build, FileBuild) else None
+
+
+def _of_a_beam(result: Run) -> bool:
+    own = _array_of(result)
     return own is not None and result.cases[0].case.name in own.beam
 
 
 def _with_amplifiers(result: Run) -> bool:
-    build = result.file.design.build
-    own = build.table.array if isinstance(build, FileBuild) else None
-    return _of_a_beam(result) and own is not None and own.chain is not None
+    return _of_a_beam(result) and _array_of(result).chain is not None
 
 
 def planes_of(cuts: Iterable[Cut]) -> tuple[list[str], dict[str, Any]]:
