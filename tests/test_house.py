@@ -101,17 +101,13 @@ def test_pages_made_from_the_code_are_current(script):
 
 
 MEDIA = re.compile(r"isinstance\([\w.]+, *\(?(Stack|Earth|FreeSpace|PerfectPlane)\b")
-STILL_ASKING = {
-    "answers/driven.py", "files/design_text.py", "geometry/antenna.py", "geometry/check.py", "geometry/sheet_check.py",
-    "geometry/sheet_mesh.py", "views/figures.py", "views/plots/geometry.py", "views/plots/surfaces.py",
-}  # fmt: skip
 
 
-def test_one_place_of_the_solver_asks_what_a_medium_is():
-    """Outside `media`, `moments/formulation.py` alone; those that still ask besides are listed, to become fewer."""
+def test_two_places_ask_what_a_medium_is():
+    """One for the matrix, one for fields; all others are told by its facts."""
     source = ROOT / "src/earshot"
     asking = {str(p.relative_to(source)) for p in source.rglob("*.py") if MEDIA.search(p.read_text())}
-    assert {name for name in asking if not name.startswith("media/")} == {"moments/formulation.py", *STILL_ASKING}
+    assert {name for name in asking if not name.startswith("media/")} == {"moments/formulation.py", "fields/around.py"}
 
 
 def test_it_runs_where_the_system_tells_less(tmp_path):

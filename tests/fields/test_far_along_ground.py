@@ -1,6 +1,7 @@
 """Far along the ground: the path round air's branch point against the one along the real axis, and physics."""
 
 import math
+from functools import partial
 
 import numpy as np
 import pytest
@@ -15,8 +16,12 @@ def test_both_paths_agree(seed):
     permittivity = complex(rng.uniform(2, 80), -(10.0 ** rng.uniform(0, 3)))
     rho = np.full(4, 10.0 ** rng.uniform(2.4, 3.4))
     zeta = np.array([0.05, 1.0, 5.0, 1.9 * math.sqrt(rho[0])])
-    assert half_space._far_along(permittivity, rho, zeta).all()
-    far, near = (half_space._together(permittivity, rho, zeta, kind) for kind in (2, 1))
+    earth = half_space.HalfSpace(permittivity)
+    assert half_space._far_along(earth, rho, zeta).all()
+    spectra = partial(half_space._both_orders, earth, None)
+    far, near = (
+        half_space._kernels(*half_space._together(earth, spectra, rho, zeta, kind, 0.0), rho) for kind in (2, 1)
+    )
     # Against the kernel it belongs to: what rises with height over the ground is a small difference there.
     scale = np.maximum(np.abs(near), np.abs(near[1]) * 1e-2)
     assert (np.abs(far - near) / scale).max() < 3e-6

@@ -7,7 +7,7 @@ import pytest
 
 import earshot as es
 from earshot import arrays
-from earshot.fields.currents import unit_vectors
+from earshot.fields.directions import unit_vectors
 
 HERTZ = 299.792458e6
 GROUNDS = [es.perfect_plane(), *(es.earth(n) for n in ("sea", "meadow", "city", "dry sand", "marsh", "fresh water"))]

@@ -20,7 +20,7 @@ def sinusoid(length, radius=1e-6):
     """A prescribed sinusoidal current of 1 A at its greatest, on a very thin wire."""
     grid = mesh(dipole(length, radius), 1.0, es.MeshRule(per_wavelength=800, growth=None))
     ends = np.sin(K * (length / 2 - np.abs(grid.nodes[grid.ends][:, :, 2]))).astype(complex)
-    return Currents(grid, ends, HERTZ, False)
+    return Currents(grid, ends, HERTZ)
 
 
 def test_sinusoidal_current_against_the_exact_expression():

@@ -33,8 +33,8 @@ def test_over_a_layer_of_air_it_is_that_of_currents_and_images():
     mirror = np.array([1.0, 1.0, -1.0])
     flow = driven.flow
     # The probe and its image are wires over a plane; the metal in free space is seen from over and under it.
-    pin = near_field(replace(flow, stack=None, sheets=None), points)
-    alone = replace(flow, stack=None, plane=False, ends=0.0 * flow.ends)
+    pin = near_field(replace(flow, medium=es.perfect_plane(), sheets=None), points)
+    alone = replace(flow, medium=es.free_space(), ends=0.0 * flow.ends)
     over, under = near_field(alone, points), near_field(alone, points * mirror)
     e, h = pin.e + over.e - under.e * mirror, pin.h + over.h + under.h * mirror
     got = driven.near_field(points)

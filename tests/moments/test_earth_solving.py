@@ -58,9 +58,9 @@ def test_blocks_that_are_not_mirrored_are_symmetric():
     antenna = drooping(es.earth("marsh"))
     basis = es.solve(antenna, FREQUENCY).response.basis
     every = np.arange(basis.size)
-    whole = earth_block(basis, antenna.medium, FREQUENCY, every, every)
+    whole = earth_block(basis, antenna.medium.at(FREQUENCY), FREQUENCY, every, every)
     assert np.abs(whole - whole.T).max() < 1e-5 * np.abs(whole).max()
-    part = earth_block(basis, antenna.medium, FREQUENCY, [1, 5], [2, 7, 9])
+    part = earth_block(basis, antenna.medium.at(FREQUENCY), FREQUENCY, [1, 5], [2, 7, 9])
     assert np.allclose(part, whole[np.ix_([1, 5], [2, 7, 9])], rtol=1e-12)
 
 

@@ -11,7 +11,7 @@ import pytest
 
 import earshot as es
 from earshot.constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT, wavenumber
-from earshot.media.half_space import reflection_factors
+from earshot.media.half_space import HalfSpace
 from earshot.media.sommerfeld import half_space_path
 from earshot.moments.ports import gap_vectors
 from earshot.moments.response import impedance_matrix
@@ -22,8 +22,8 @@ HERTZ = 150e6
 def kernels(permittivity, rho, zeta):
     """K_xx, K_zz, cross and Kφ (4, places), times 1/k0."""
     found = np.zeros((4, len(rho)), complex)
-    for k, weights, bessel in half_space_path(permittivity, rho, zeta, False):
-        u0, tm, te = reflection_factors(k, permittivity)
+    for k, weights, bessel in half_space_path(HalfSpace(permittivity), rho, zeta, False):
+        u0, tm, te = HalfSpace(permittivity).factors(k)
         fading = np.exp(-np.outer(zeta, u0)) * (weights * k)
         rows = np.stack([te / u0, tm / u0 + (tm + te) * u0 / k**2, (u0**2 * tm - te) / (k**2 * u0)])
         found[[0, 1, 3]] += rows @ (fading * bessel(0, k, rho)).T

@@ -17,8 +17,6 @@ from ..fields.far import FarField
 from ..fields.near import NearField, near_field, power_through_box
 from ..fields.sheet_currents import SheetCurrents
 from ..geometry.antenna import Antenna
-from ..media.earth import Earth
-from ..media.stack import Stack
 from ..moments.basis import Basis
 
 if TYPE_CHECKING:
@@ -46,10 +44,7 @@ def currents_of(antenna: Antenna, basis: Basis, coefficients: Complexes, hertz: 
             np.zeros((0, 3)), np.zeros((0, 3), complex)
         )  # fmt: skip
         sheets = SheetCurrents(own.mesh, number, vector, points, moments)
-    stack = antenna.medium if isinstance(antenna.medium, Stack) else None
-    earth = antenna.medium if isinstance(antenna.medium, Earth) else None
-    ends = basis.segment_currents(coefficients)
-    return Currents(basis.mesh, ends, hertz, antenna.medium.has_plane, sheets, stack, earth)
+    return Currents(basis.mesh, basis.segment_currents(coefficients), hertz, antenna.medium, sheets)
 
 
 @dataclass(frozen=True, eq=False)
@@ -107,17 +102,10 @@ class Driven:
             # By convention: waves and radiation as they would be without the loss below, which takes the rest.
             # Earth takes all that is not radiated above it.
             rest = self.accepted - radiated - math.fsum(power for _, power in parts[3:])
-            parts.append((f"{self._takes_the_rest()} (remainder)", rest))
+            parts.append((f"{' and '.join(self.antenna.medium.takers)} (remainder)", rest))
         parts.append(("radiated", radiated))
         rows = [(name, power, power / self.incident if self.incident > 0.0 else math.nan) for name, power in parts]
         return pd.DataFrame(rows, columns=["part", "power_W", "share"]).set_index("part")
-
-    def _takes_the_rest(self) -> str:
-        below = self.antenna.medium
-        if not isinstance(below, Stack):
-            return "earth"
-        lossy = any(x.material.loss_tangent > 0.0 for x in below.layers)
-        return " and ".join(["dielectric"] * lossy + ["plane"] * (below.plane is not None))
 
     def resistances(self) -> pd.Series:
         """What the resistance at a lone driven port is made of, ohm: radiated, and of every part that takes power.
@@ -134,8 +122,7 @@ class Driven:
     @property
     def lossy_below(self) -> bool:
         """Whether the antenna is on layers, or over earth, that take power."""
-        medium = self.antenna.medium
-        return isinstance(medium, Earth) or (isinstance(medium, Stack) and medium != medium.lossless)
+        return bool(self.antenna.medium.takers)
 
     def losses(self) -> list[tuple[str, float]]:
         """Power in every part that takes some, W: metal, jackets, loads, lines, and what closes undriven ports."""

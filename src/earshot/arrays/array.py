@@ -15,7 +15,7 @@ from .. import units
 from ..arraytypes import Complexes, Floats, Ints
 from ..constants import SPEED_OF_LIGHT, wavenumber
 from ..errors import UsageError
-from ..fields.currents import angles_of, phi_vectors, theta_vectors, unit_vectors
+from ..fields.directions import angles_of, phi_vectors, theta_vectors, unit_vectors
 from ..fields.far import FarField
 from ..fields.source import radiated_power
 from .elements import Element

@@ -11,7 +11,7 @@ from .. import units
 from ..arraytypes import Complexes, Floats
 from ..constants import wavelength
 from ..errors import UsageError
-from ..fields.currents import angles_of
+from ..fields.directions import angles_of
 from ..fields.lobes import EQUAL
 from .array import Array, Beam
 from .elements import Element

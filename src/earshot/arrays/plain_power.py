@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ..arraytypes import Complexes, Floats
 from ..constants import wavenumber
-from ..fields.currents import angles_of, unit_vectors
+from ..fields.directions import angles_of, unit_vectors
 from ..fields.source import all_directions, intensity_of
 from .array import Array, Beam
 

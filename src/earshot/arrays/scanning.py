@@ -10,7 +10,7 @@ from numpy.typing import ArrayLike
 
 from ..arraytypes import Floats
 from ..errors import UsageError
-from ..fields.currents import angles_of, unit_vectors
+from ..fields.directions import angles_of, unit_vectors
 from .layouts import Layout
 
 

@@ -14,7 +14,7 @@ from .. import units
 from ..arraytypes import Floats
 from ..constants import wavenumber
 from ..errors import RunError, UsageError
-from ..fields.currents import angles_of
+from ..fields.directions import angles_of
 from .array import Array
 from .weights import Weights
 

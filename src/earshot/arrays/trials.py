@@ -18,7 +18,7 @@ from .. import units
 from ..arraytypes import Complexes, Floats, Ints
 from ..constants import WAVE_IMPEDANCE, wavenumber
 from ..errors import RunError, UsageError
-from ..fields.currents import angles_of
+from ..fields.directions import angles_of
 from ..running import announce, in_shares, report, thread_count
 from .array import Array
 from .plain_power import PlainPower

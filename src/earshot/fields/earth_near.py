@@ -3,65 +3,71 @@
 from __future__ import annotations
 
 import math
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE
 from ..media.earth_table import FOR_FIELDS, EarthTable, earth_table
+from ..media.half_space import Below
 from ..running import announce, in_shares, in_threads, thread_count
-from .currents import Currents
+
+if TYPE_CHECKING:
+    from .currents import Currents
 
 _NODES, _MOST_PIECES = 4, 64
 
 
-def add_reflected(currents: Currents, points: Floats, out: Complexes) -> None:
-    """Add it to E and H (n, 6) at points (n, 3) with z ≥ 0."""
+def add_reflected(currents: Currents, points: Floats, below: Below, top: float) -> tuple[Complexes, Complexes]:
+    """E and H (n, 3) at points (n, 3) of what comes back from below z = top; none at points there."""
     from ..kernels.earth import earth_fields
     from ..kernels.earth_sheets import earth_sheet_fields
 
-    table, lowest = _table_for(currents, points)
-    scales = -1j * WAVE_IMPEDANCE / (4.0 * math.pi), 1.0 / (4.0 * math.pi)
-    if currents.sheets is not None:
-        announce(earth_sheet_fields)
-        own = currents.sheets
+    out = np.zeros((len(points), 6), np.complex128)
+    above = points[:, 2] >= top
+    if above.any():
+        down = np.array([0.0, 0.0, -top])
+        places, back = np.ascontiguousarray(points[above] + down), np.zeros((int(above.sum()), 6), np.complex128)
+        table, lowest = _table_for(currents, places, below, top)
+        scales = -1j * WAVE_IMPEDANCE / (4.0 * math.pi), 1.0 / (4.0 * math.pi)
+        if currents.sheets is not None:
+            announce(earth_sheet_fields)
+            own = currents.sheets.raised(-top)
 
-        def of_sheets(share: slice) -> None:
-            earth_sheet_fields(
-                own.mesh.columns, own.number, own.vector, own.points, own.moments.astype(complex), points[share],
-                table.wavenumber, table.grid, table.weights, *scales, out[share],
-            )  # fmt: skip
+            def of_sheets(share: slice) -> None:
+                earth_sheet_fields(
+                    own.mesh.columns, own.number, own.vector, own.points, own.moments.astype(complex), places[share],
+                    table.wavenumber, table.grid, table.weights, *scales, back[share],
+                )  # fmt: skip
 
-        in_shares(of_sheets, len(points))
-    if not len(currents.mesh):
-        return
-    announce(earth_fields)
-    mesh = currents.mesh
-    nodes, weights = np.polynomial.legendre.leggauss(_NODES)
-    # Pieces of a segment are no longer than its image is far.
-    pieces = min(math.ceil(float(mesh.lengths.max()) / lowest), _MOST_PIECES)
+            in_shares(of_sheets, len(places))
+        if len(currents.mesh):
+            announce(earth_fields)
+            mesh = currents.mesh.raised(-top)
+            nodes, weights = np.polynomial.legendre.leggauss(_NODES)
+            # Pieces of a segment are no longer than its image is far.
+            pieces = min(math.ceil(float(mesh.lengths.max()) / max(lowest, 1e-9)), _MOST_PIECES)
 
-    def work(share: slice) -> None:
-        earth_fields(
-            mesh.columns, np.ascontiguousarray(currents.ends), points[share], (nodes + 1.0) / 2.0, weights / 2.0,
-            pieces, table.wavenumber, table.grid, table.weights, *scales, out[share],
-        )  # fmt: skip
+            def work(share: slice) -> None:
+                earth_fields(
+                    mesh.columns, np.ascontiguousarray(currents.ends), places[share], (nodes + 1.0) / 2.0,
+                    weights / 2.0, pieces, table.wavenumber, table.grid, table.weights, *scales, back[share],
+                )  # fmt: skip
 
-    in_shares(work, len(points))
+            in_shares(work, len(places))
+        out[above] = back
+    return out[:, :3], out[:, 3:]
 
 
-def _table_for(currents: Currents, points: Floats) -> tuple[EarthTable, float]:
+def _table_for(currents: Currents, points: Floats, below: Below, top: float) -> tuple[EarthTable, float]:
     """The kernels between all metal and all points, and the least sum of heights, m."""
-    assert currents.earth is not None
-    nodes = currents.places
+    nodes = currents.places - np.array([0.0, 0.0, top])
     lowest, highest = nodes[:, 2].min() + points[:, 2].min(), nodes[:, 2].max() + points[:, 2].max()
     corners = np.concatenate([nodes[:, :2].min(axis=0)[None], nodes[:, :2].max(axis=0)[None]])
     middle, size = corners.mean(axis=0), 0.5 * float(np.linalg.norm(corners[1] - corners[0]))
     away = np.linalg.norm(points[:, :2] - middle, axis=1)
     across = (max(float(away.min()) - size, 0.0), float(away.max()) + size)
-    permittivity = currents.earth.complex_permittivity(currents.frequency)
     heights = (float(lowest), float(highest))
-    table = earth_table(
-        permittivity, currents.wavenumber, across, heights, FOR_FIELDS, thread_count(), in_threads
-    )  # fmt: skip
+    table = earth_table(below, currents.wavenumber, across, heights, FOR_FIELDS, thread_count(), in_threads)
     return table, float(lowest)

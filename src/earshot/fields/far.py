@@ -15,7 +15,7 @@ from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE
 from ..errors import UsageError
 from . import lobes, polarisation
-from .currents import angles_of, unit_vectors
+from .directions import angles_of, unit_vectors
 from .gains import decibels, in_unit
 from .merit import rows_of
 from .source import Source, all_directions, intensity_of, radiated_power

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..arraytypes import Complexes, Floats
-from .currents import angles_of, phi_vectors, theta_vectors, unit_vectors
+from .directions import angles_of, phi_vectors, theta_vectors, unit_vectors
 
 Level = Callable[[Floats], Floats]
 """Level in dB relative to the peak, at angles along a track in radians; NaN where there is no field to speak of."""

@@ -12,88 +12,23 @@ from numpy.typing import ArrayLike
 
 from .. import units
 from ..arraytypes import Complexes, Floats
-from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT
 from ..errors import UsageError
-from ..running import announce, in_shares
+from .around import around
 from .currents import Currents
-from .earth_near import add_reflected
-from .printed_near import fields_over
 
 if TYPE_CHECKING:
     import xarray as xr
 
 
 def near_fields(currents: Currents, points: Floats, *, in_metal: str = "refuse") -> tuple[Complexes, Complexes]:
-    """E (n, 3), V/m, and H (n, 3), A/m, peak, at points (n, 3) in metres; zero below a plane
-    and in earth.
+    """E (n, 3), V/m, and H (n, 3), A/m, peak, at points (n, 3) in metres; zero below a plane and in earth.
 
     in_metal: "refuse" raises UsageError for a point inside a wire or on a sheet, naming it; "zero" gives none.
     """
     if in_metal not in ("refuse", "zero"):
         raise UsageError(f"near field: in_metal = {in_metal!r} is not 'refuse' or 'zero'")
-    if currents.stack is not None:
-        return fields_over(currents, np.ascontiguousarray(points, float), in_metal == "refuse")
-    from ..kernels import nearfield, sheetfield
-
     places = np.ascontiguousarray(points, float)
-    columns = currents.mesh.columns
-    clear = np.full(len(places), np.inf)
-    if len(currents.mesh):
-        announce(nearfield.near_fields)
-        nearfield.nearest_surface(columns, places, clear)
-    inside = clear < -1e-9 * columns[7].min(initial=1.0)
-    if inside.any() and in_metal == "refuse":
-        bad = places[int(np.argmin(clear))]
-        raise UsageError(
-            f"the point ({bad[0]:g}, {bad[1]:g}, {bad[2]:g}) m lies {-clear.min():.2g} m inside metal: move it outside"
-        )
-    if currents.sheets is not None:
-        announce(sheetfield.sheet_fields)
-        touching = np.empty(len(places), bool)
-        sheetfield.on_sheet(currents.sheets.mesh.columns, places, touching)
-        if touching.any() and in_metal == "refuse":
-            bad = places[int(np.argmax(touching))]
-            raise UsageError(
-                f"the point ({bad[0]:g}, {bad[1]:g}, {bad[2]:g}) m lies on a sheet, where the field jumps: "
-                "move it to one side"
-            )
-        inside |= touching
-    omega = 2.0 * math.pi * currents.frequency
-    scales = (
-        -1j * omega * MAGNETIC_CONSTANT / (4.0 * math.pi),
-        -1.0 / (4.0j * math.pi * omega * ELECTRIC_CONSTANT),
-        complex(1.0 / (4.0 * math.pi)),
-    )
-    out = np.zeros((len(places), 6), np.complex128)
-    sources = [(columns, np.ascontiguousarray(currents.ends))]
-    if currents.plane and currents.earth is None:
-        mirrored = columns.copy()
-        mirrored[[2, 5]] *= -1.0
-        sources.append((mirrored, np.ascontiguousarray(-currents.ends)))
-
-    sheets = []
-    if currents.sheets is not None:
-        mirrored_too = currents.plane and currents.earth is None
-        for own in (currents.sheets, currents.sheets.image) if mirrored_too else (currents.sheets,):
-            corners = np.ascontiguousarray(own.mesh.corners.reshape(-1, 9))
-            sheets.append((corners, own.number, own.vector, own.points, own.moments.astype(complex)))
-
-    def work(share: slice) -> None:
-        for some in sheets:
-            sheetfield.sheet_fields(*some, places[share], currents.wavenumber, *scales, out[share])
-        for segments, ends in sources if len(currents.mesh) else ():
-            nearfield.near_fields(segments, ends, places[share], currents.wavenumber, *scales, out[share])
-
-    in_shares(work, len(places))
-    if currents.plane:
-        above = places[:, 2] >= 0.0
-        if currents.earth is not None and above.any():
-            reflected = np.zeros((int(above.sum()), 6), np.complex128)
-            add_reflected(currents, np.ascontiguousarray(places[above]), reflected)
-            out[above] += reflected
-        out[~above] = 0.0
-    out[inside] = 0.0
-    return out[:, :3], out[:, 3:]
+    return around(currents.medium).near(currents, places, in_metal == "refuse")
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -221,12 +156,7 @@ def power_through_box(currents: Currents, low: ArrayLike, high: ArrayLike, order
     goes into the earth. Raises UsageError for a box that reaches below the surface of earth, and over layers.
     """
     a, b = _metres(low), _metres(high)
-    if currents.stack is not None:
-        raise UsageError(
-            "power through a box: layers carry power out of it unseen; ask for the budget, or integrate a near field"
-        )
-    if currents.earth is not None and a[2] < 0.0:
-        raise UsageError(f"power through a box: its lowest face, z = {a[2]:g} m, is in the earth: begin at z = 0")
+    closed = around(currents.medium).box(float(a[2]))
     x, w = np.polynomial.legendre.leggauss(order)
     total = 0.0
     for axis in range(3):
@@ -236,7 +166,7 @@ def power_through_box(currents: Currents, low: ArrayLike, high: ArrayLike, order
             places[..., i] = 0.5 * (a[i] + b[i]) + 0.5 * (b[i] - a[i]) * grid
         area = 0.25 * float(np.prod((b - a)[others])) * np.outer(w, w)
         for side, sign in ((b[axis], 1.0), (a[axis], -1.0)):
-            if currents.plane and currents.earth is None and axis == 2 and side <= 0.0:
+            if axis == 2 and side <= closed:
                 continue
             places[..., axis] = side
             total += sign * float((near_field(currents, places).poynting[..., axis] * area).sum())

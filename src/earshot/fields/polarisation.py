@@ -10,7 +10,7 @@ import math
 import numpy as np
 
 from ..arraytypes import Complexes, Floats
-from .currents import phi_vectors, theta_vectors, unit_vectors
+from .directions import phi_vectors, theta_vectors, unit_vectors
 
 MOST_AXIAL_RATIO = 100.0
 """Axial ratios are reported up to this many dB: beyond it a field is linear to rounding."""

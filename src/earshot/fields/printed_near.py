@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -12,36 +13,44 @@ from ..errors import UsageError
 from ..media.kernel_table import images_of
 from ..media.near_table import NearTable, near_table
 from ..media.spectral import Spectrum
+from ..media.stack import Stack
 from ..running import announce, in_parallel, in_shares
-from .currents import Currents
+from .sheet_currents import SheetCurrents
+
+if TYPE_CHECKING:
+    from .currents import Currents
 
 _MOST_HEIGHTS = 400
 _ROUND = 16
 
 
-def fields_over(currents: Currents, points: Floats, refuse: bool) -> tuple[Complexes, Complexes]:
+def refuse_in_layers(stack: Stack, points: Floats) -> None:
+    """Raise UsageError for points (n, 3) below the topmost face."""
+    lowest = points[int(np.argmin(points[:, 2]))] if len(points) else np.full(3, np.inf)
+    if lowest[2] < stack.thickness * (1.0 - 1e-9):
+        raise UsageError(
+            f"near field: the point ({lowest[0]:g}, {lowest[1]:g}, {lowest[2]:g}) m lies in the layers or under them, "
+            f"where it is not worked out: ask for it at z = {stack.thickness:g} m, their top, or above"
+        )
+
+
+def fields_over(currents: Currents, stack: Stack, points: Floats, refuse: bool) -> tuple[Complexes, Complexes]:
     """E and H (n, 3) at points (n, 3) on the topmost face of the stack and over it.
 
-    refuse: whether points on metal are refused, else the field there is none. Raises UsageError for points inside the
-    layers, and for points of too many heights: every height has a table.
+    refuse: whether points on metal are refused, else the field there is none. Raises UsageError for points of too many
+    heights: every height has a table.
     """
     from ..kernels import overfield, sheetfield
 
-    stack, sheets = currents.stack, currents.sheets
-    assert stack is not None
-    assert sheets is not None
+    sheets = currents.sheets
     out = np.zeros((len(points), 6), np.complex128)
     if not len(points):
         return out[:, :3], out[:, 3:]
     spectrum = Spectrum(stack, currents.frequency)
-    lowest = points[int(np.argmin(points[:, 2]))]
-    if lowest[2] < stack.height * (1.0 - 1e-9):
-        raise UsageError(
-            f"near field: the point ({lowest[0]:g}, {lowest[1]:g}, {lowest[2]:g}) m lies in the layers or under them, "
-            f"where it is not worked out: ask for it at z = {stack.height:g} m, their top, or above"
-        )
     close = 2e-6 * math.pi / spectrum.wavenumber
-    steps_up, which = np.unique(np.round((points[:, 2] - stack.height) / close).astype(np.int64), return_inverse=True)
+    steps_up, which = np.unique(
+        np.round((points[:, 2] - stack.thickness) / close).astype(np.int64), return_inverse=True
+    )
     if len(steps_up) > _MOST_HEIGHTS:
         raise UsageError(
             f"near field: the points have {len(steps_up)} different heights, and each needs a table over the layers: "
@@ -49,17 +58,17 @@ def fields_over(currents: Currents, points: Floats, refuse: bool) -> tuple[Compl
         )
     announce(overfield.over_fields)
     announce(sheetfield.sheet_fields)
-    touching = np.empty(len(points), bool)
-    sheetfield.on_sheet(sheets.mesh.columns, points, touching)
+    touching, metal, cell = np.zeros(len(points), bool), currents.places[:, :2], stack.thickness
+    if sheets is not None:
+        sheetfield.on_sheet(sheets.mesh.columns, points, touching)
+        metal, cell = sheets.mesh.vertices[:, :2], float(sheets.mesh.edge_lengths.max())
     if touching.any() and refuse:
         bad = points[int(np.argmax(touching))]
         raise UsageError(
             f"the point ({bad[0]:g}, {bad[1]:g}, {bad[2]:g}) m lies on a sheet, where the field jumps: move it above"
         )
     # Under a cover the metal is seen through it, and nothing near is singular.
-    cell = float(sheets.mesh.edge_lengths.max())
     images = np.zeros((0, 5)) if stack.above else images_of(spectrum, 1.5 * cell)
-    metal = sheets.mesh.vertices[:, :2]
     low = np.minimum(metal.min(axis=0), points[:, :2].min(axis=0))
     high = np.maximum(metal.max(axis=0), points[:, :2].max(axis=0))
     table = near_table(
@@ -68,8 +77,9 @@ def fields_over(currents: Currents, points: Floats, refuse: bool) -> tuple[Compl
     ordinal = np.ascontiguousarray(which.ravel().astype(np.int64))
 
     def work(share: slice) -> None:
-        _add_images(currents, images, points[share], out[share])
-        _add_rest(currents, table, ordinal[share], points[share], out[share])
+        if sheets is not None:
+            _add_images(currents, sheets, images, points[share], out[share])
+        _add_rest(currents, stack, table, ordinal[share], points[share], out[share])
 
     in_shares(work, len(points))
     out[touching] = 0.0
@@ -78,26 +88,26 @@ def fields_over(currents: Currents, points: Floats, refuse: bool) -> tuple[Compl
 
 def _others(currents: Currents) -> tuple[Floats, Complexes]:
     """Places (q, 2) and moments (q, 3) of what has no divergence on the metal: of feet, and of probes over k0."""
-    sheets, mesh = currents.sheets, currents.mesh
-    assert sheets is not None
+    mesh = currents.mesh
     # A probe is a tube: its current flows in points round it.
     turn = 2.0 * math.pi * np.arange(_ROUND) / _ROUND
     ring = np.stack([np.cos(turn), np.sin(turn)], axis=1)
     axes = mesh.nodes[mesh.ends[:, 0], :2]
     feet = (axes[:, None] + mesh.columns[7][:, None, None] * ring).reshape(-1, 2)
-    moments = np.zeros((len(sheets.points) + len(feet), 3), np.complex128)
-    moments[: len(sheets.points), :2] = sheets.moments[:, :2]
+    standing, flat = np.zeros((0, 2)), np.zeros((0, 3), np.complex128)
+    if currents.sheets is not None:
+        standing, flat = currents.sheets.points[:, :2], currents.sheets.moments * np.array([1.0, 1.0, 0.0])
+    moments = np.zeros((len(feet), 3), np.complex128)
     each = currents.ends[:, 0] * mesh.tangents[:, 2] / (currents.wavenumber * _ROUND)
-    moments[len(sheets.points) :, 2] = np.repeat(each, _ROUND)
-    return np.ascontiguousarray(np.concatenate([sheets.points[:, :2], feet])), moments
+    moments[:, 2] = np.repeat(each, _ROUND)
+    return np.ascontiguousarray(np.concatenate([standing, feet])), np.concatenate([flat, moments])
 
 
-def _add_images(currents: Currents, images: Floats, points: Floats, out: Complexes) -> None:
+def _add_images(currents: Currents, own: SheetCurrents, images: Floats, points: Floats, out: Complexes) -> None:
     """The fields of the metal's currents and their images, each as in free space times its shares."""
     from ..kernels.sheetfield import sheet_fields
 
-    own, omega = currents.sheets, 2.0 * math.pi * currents.frequency
-    assert own is not None
+    omega = 2.0 * math.pi * currents.frequency
     corners = np.ascontiguousarray(own.mesh.corners.reshape(-1, 9))
     for depth, vr, vi, sr, si in images:
         vector, scalar = complex(vr, vi), complex(sr, si)
@@ -109,17 +119,17 @@ def _add_images(currents: Currents, images: Floats, points: Floats, out: Complex
         )  # fmt: skip
 
 
-def _add_rest(currents: Currents, table: NearTable, which: Ints, points: Floats, out: Complexes) -> None:
+def _add_rest(currents: Currents, stack: Stack, table: NearTable, which: Ints, points: Floats, out: Complexes) -> None:
     from ..kernels.overfield import over_fields
 
     own, k0 = currents.sheets, currents.wavenumber
-    assert own is not None
-    assert currents.stack is not None
+    corners, number, vector = np.zeros((0, 9)), np.zeros(0, np.complex128), np.zeros((0, 3), np.complex128)
+    if own is not None:
+        corners, number, vector = np.ascontiguousarray(own.mesh.corners.reshape(-1, 9)), own.number, own.vector
     rest = np.zeros((len(points), 6), np.complex128)
     over_fields(
-        np.ascontiguousarray(own.mesh.corners.reshape(-1, 9)), own.number, own.vector, *_others(currents), table.steps,
-        table.widths, table.cubics, table.logs, table.heights, table.length, which, points, currents.stack.level, k0,
-        rest,
+        corners, number, vector, *_others(currents), table.steps, table.widths, table.cubics, table.logs,
+        table.heights, table.length, which, points, stack.level, k0, rest,
     )  # fmt: skip
     rest *= WAVE_IMPEDANCE * k0**2 / (2.0 * math.pi)
     rest[:, 3:] /= WAVE_IMPEDANCE

@@ -7,7 +7,7 @@ from functools import cached_property
 
 import numpy as np
 
-from ..arraytypes import Complexes, Floats
+from ..arraytypes import Bools, Complexes, Floats
 from ..geometry.sheet_mesh import MIRROR, SheetMesh
 
 
@@ -29,6 +29,19 @@ class SheetCurrents:
         """The image in a perfect plane z = 0: mirrored, and negated."""
         vector, moments = -self.vector * MIRROR, -self.moments * MIRROR
         return SheetCurrents(self.mesh.mirrored, -self.number, vector, self.points * MIRROR, moments)
+
+    def raised(self, height: float) -> SheetCurrents:
+        """The same, moved up, metres."""
+        up = np.array([0.0, 0.0, height])
+        vector = self.vector + self.number[:, None] * up
+        return SheetCurrents(self.mesh.raised(height), self.number, vector, self.points + up, self.moments)
+
+    def only(self, triangles: Bools, points: Bools) -> SheetCurrents:
+        """What is on some triangles, with the moments of feet at some points."""
+        return SheetCurrents(
+            self.mesh.only(triangles), self.number[triangles], self.vector[triangles], self.points[points],
+            self.moments[points],
+        )  # fmt: skip
 
     @property
     def density(self) -> Complexes:

@@ -70,8 +70,11 @@ def all_directions(source: Source) -> tuple[Floats, Floats, Floats]:
     # Over layers and earth the field changes within a few degrees of the horizon.
     order = math.ceil(source.reach) + (24 if source.abrupt else 0)
     cosines, weights = _gauss(order + 16)
-    if source.plane:
+    if source.plane or source.abrupt:
         cosines, weights = 0.5 * (cosines + 1.0), 0.5 * weights
+    if source.abrupt and not source.plane:
+        # As steep from below.
+        cosines, weights = np.concatenate([cosines, -cosines]), np.concatenate([weights, weights])
     # Round the upright axis only what is spread out across it matters.
     count = 2 * math.ceil(source.breadth) + 48
     phi = 2.0 * math.pi * np.arange(count) / count

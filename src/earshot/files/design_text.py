@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import singledispatch
 from typing import Any
 
 from .. import units
@@ -13,8 +14,10 @@ from ..geometry.parts import Gap, Port, Wire
 from ..media.earth import Earth, earths
 from ..media.metals import Metal, metals
 from ..media.stack import Dielectric, Stack, dielectrics
+from ..media.surroundings import Medium
 from ..network.elements import Impedance, LineType
 from .design_file import MEDIA, FileBuild
+from .part_keys import NO_PLANE
 from .schema import ValueTable
 from .sheet_keys import sheet_table
 
@@ -81,18 +84,10 @@ def antenna_text(antenna: Antenna, frequency: float) -> str:
     document = tomlkit.document()
     document["title"] = antenna.name
     document["frequency"] = _hertz(frequency)
-    if isinstance(antenna.medium, Stack):
-        if antenna.medium.plane is not None:
-            document["plane"] = antenna.medium.plane.name
-        document["layer"] = _layers(antenna.medium)
-    elif isinstance(antenna.medium, Earth):
-        document["medium"] = antenna.medium.name
-    else:
-        document["medium"] = next(name for name, make in MEDIA.items() if make() == antenna.medium)
+    document.update(_medium_keys(antenna.medium))
     tables: dict[str, dict[str, Any]] = {
         "metals": _own_metals(antenna),
-        "dielectrics": _own_dielectrics(antenna),
-        "earths": _own_earth(antenna),
+        **_own_matter(antenna.medium),
         "wire": {w.name: _wire(w) for w in antenna.wires},
         "sheet": {s.name: sheet_table(s) for s in antenna.sheets},
         "port": {p.name: _port(p) for p in antenna.ports},
@@ -113,8 +108,8 @@ def antenna_text(antenna: Antenna, frequency: float) -> str:
 def _own_metals(antenna: Antenna) -> dict[str, dict[str, Any]]:
     """The metals that are not in the library, by name."""
     own: dict[str, Metal] = {}
-    below = antenna.medium.plane if isinstance(antenna.medium, Stack) else None
-    for metal in (below, *(part.metal for part in antenna.metal)):
+    stack = antenna.medium.stack
+    for metal in (stack.plane if stack else None, *(part.metal for part in antenna.metal)):
         if metal is not None and metal not in metals() and own.setdefault(metal.name, metal) != metal:
             raise UsageError(f"antenna '{antenna.name}' has two metals named '{metal.name}': rename one")
     return {
@@ -132,31 +127,52 @@ def _layers(stack: Stack) -> Any:
         table = tomlkit.table()
         table["thickness"] = _metres(layer.thickness)
         table["of"] = layer.material.name
-        if stack.above and number == stack.metal_on:
+        if number == stack.metal_on < len(stack.layers):
             table["printed"] = True
         found.append(table)
     return found
 
 
-def _own_dielectrics(antenna: Antenna) -> dict[str, dict[str, Any]]:
-    """The dielectrics that are not in the library, by name."""
-    if not isinstance(antenna.medium, Stack):
+@singledispatch
+def _medium_keys(medium: Medium) -> dict[str, Any]:
+    """The keys of what an antenna is in."""
+    return {"medium": next(name for name, make in MEDIA.items() if make() == medium)}
+
+
+@_medium_keys.register
+def _(medium: Earth) -> dict[str, Any]:
+    return {"medium": medium.name}
+
+
+@_medium_keys.register
+def _(medium: Stack) -> dict[str, Any]:
+    plane = {"plane": NO_PLANE} if medium.open_below else {"plane": medium.plane.name} if medium.plane else {}
+    return {**plane, "layer": _layers(medium)}
+
+
+@singledispatch
+def _own_matter(_medium: Medium) -> dict[str, dict[str, Any]]:
+    """Tables of what it is made of that is not in the library, by name."""
+    return {}
+
+
+@_own_matter.register
+def _(medium: Earth) -> dict[str, dict[str, Any]]:
+    if medium in earths():
         return {}
+    keys = ("permittivity", "conductivity", "source")
+    return {"earths": {medium.name: {key: getattr(medium, key) for key in keys}}}
+
+
+@_own_matter.register
+def _(medium: Stack) -> dict[str, dict[str, Any]]:
     own: dict[str, Dielectric] = {}
-    for layer in antenna.medium.layers:
+    for layer in medium.layers:
         made = layer.material
         if made not in dielectrics() and own.setdefault(made.name, made) != made:
-            raise UsageError(f"antenna '{antenna.name}' has two dielectrics named '{made.name}': rename one")
+            raise UsageError(f"the layers have two dielectrics named '{made.name}': rename one")
     keys = ("permittivity", "loss_tangent", "permeability", "source")
-    return {name: {key: getattr(made, key) for key in keys} for name, made in own.items()}
-
-
-def _own_earth(antenna: Antenna) -> dict[str, dict[str, Any]]:
-    """The earth below an antenna by name, when it is not in the library."""
-    below = antenna.medium
-    if not isinstance(below, Earth) or below in earths():
-        return {}
-    return {below.name: {key: getattr(below, key) for key in ("permittivity", "conductivity", "source")}}
+    return {"dielectrics": {name: {key: getattr(made, key) for key in keys} for name, made in own.items()}}
 
 
 def _hertz(value: float) -> str:

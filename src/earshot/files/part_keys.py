@@ -38,6 +38,10 @@ def read_value(texts: Texts, name: str, given: str | float | ValueTable, known: 
     return Value(table.is_, table.from_, table.to, table.note)
 
 
+NO_PLANE = "none"
+"""The plane of layers that have air below as well."""
+
+
 def read_metal(texts: Texts, table: DesignTable, place: str, name: str) -> Metal:
     """One of the file's own metals, or one that is known by name."""
     own = table.metals.get(name)
@@ -66,6 +70,8 @@ def read_layers(texts: Texts, table: DesignTable, names: Quantities) -> Stack:
             printed.append(number)
     if len(printed) > 1:
         raise DesignFileError(f"{texts.name}: layer, {printed[1]}: metal is printed on one layer: keep one `printed`")
+    if table.plane == NO_PLANE:
+        return Stack(layers, printed[0] if printed else None, open_below=True)
     plane = None if table.plane is None else read_metal(texts, table, "plane", table.plane)
     return Stack(layers, printed[0] if printed else None, plane)
 

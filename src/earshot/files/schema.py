@@ -340,9 +340,9 @@ class DesignTable(Table):
     earths: dict[str, EarthTable] = {}
     """Kinds of earth of the user's own, by name."""
     layer: Annotated[list[LayerTable], BeforeValidator(_several)] = []
-    """Layers on a plane at z = 0, from the bottom up: what patches are printed on."""
+    """Layers on a plane at z = 0, from the bottom up: what patches are printed on, and wires and sheets may be over."""
     plane: Text | None = None
-    """The metal of the plane under the layers; a perfect conductor when left out."""
+    """The metal of the plane under the layers; a perfect conductor when left out. "none": no plane, but air below."""
     dielectrics: dict[str, DielectricTable] = {}
     """Dielectrics of the user's own, by name."""
     metal: Text | None = None

@@ -15,7 +15,6 @@ from ..constants import wavelength
 from ..errors import UsageError, needs, unknown
 from ..media.metals import Metal
 from ..media.metals import metal as metal_named
-from ..media.stack import Stack
 from ..media.surroundings import FreeSpace, Medium
 from .circuit_parts import Line, Load, Stub, Terminal
 from .parts import AXES, Gap, Length, Port, Wire
@@ -128,6 +127,11 @@ class Antenna:
         """Least and greatest corner of the box round all metal, each (3,), metres."""
         corners = np.concatenate([*(w.corners for w in self.wires), *(s.surface.bounds for s in self.sheets)])
         return corners.min(axis=0), corners.max(axis=0)
+
+    @property
+    def printed(self) -> bool:
+        """Whether all its metal is on layers or in them."""
+        return self.medium.layered and float(self.extent[1][2]) <= self.medium.thickness * (1.0 + 1e-6)
 
     @property
     def size(self) -> float:
@@ -309,7 +313,7 @@ class Antenna:
                 part = replace(part, at=part.distance(wire) / wire.length)
             return part.transformed(np.eye(3) * factor, np.zeros(3), factor)
 
-        medium = self.medium.scaled(factor) if isinstance(self.medium, Stack) else self.medium
+        medium = self.medium.scaled(factor)
         return replace(
             self._every(stretched), medium=medium, lines=tuple(replace(x, length=x.length * factor) for x in self.lines)
         )

@@ -10,8 +10,6 @@ import numpy as np
 
 from ..constants import wavelength
 from ..errors import EarshotError, unknown
-from ..media.earth import Earth
-from ..media.stack import Stack
 from .antenna import Antenna
 from .closeness import closeness, duplicates
 from .earth_check import low_for, over_earth
@@ -41,19 +39,20 @@ def check(
         from . import sheet_check
 
         findings += sheet_check.described(antenna)
-    if isinstance(antenna.medium, Stack):
+    stack = antenna.medium.stack
+    if stack is not None:
         from . import printed_check
 
-        findings += printed_check.described(antenna, antenna.medium)
+        findings += printed_check.described(antenna, stack)
         if frequency is not None:
-            findings += printed_check.sized(antenna, antenna.medium, frequency)
+            findings += printed_check.sized(antenna, stack, frequency)
     if antenna.sheets:
         from . import sheet_check
 
         # A mesh is made only of what can be meshed.
         if frequency is not None and not any(f.level == "stop" for f in findings):
             findings += sheet_check.meshed(antenna, frequency, rule or MeshRule())
-    if isinstance(antenna.medium, Earth) and frequency is not None:
+    if antenna.medium.over_matter and frequency is not None:
         findings += low_for(antenna, frequency)
     if frequency is not None:
         findings += _sizes(antenna, frequency, rule or MeshRule())
@@ -69,12 +68,12 @@ def _of_wires(antenna: Antenna) -> list[Finding]:
         *_shapes(antenna, pieces),
         *_joints(antenna, pieces),
     ]
-    if isinstance(antenna.medium, Earth):
+    if antenna.medium.over_matter:
         findings += over_earth(antenna)
     elif antenna.medium.has_plane:
         findings += _plane(antenna)
     twins = duplicates(antenna)
-    if not isinstance(antenna.medium, Stack):
+    if not antenna.medium.holds(antenna.extent[1][2] * (1.0 - 1e-6)):
         findings += closeness(antenna, pieces)
     # What lies on its twin touches it everywhere: said once.
     doubled = [f"'{f.part}'" for f in twins]

@@ -11,7 +11,7 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -104,32 +104,50 @@ class WireMesh:
         """Middles of the segments (n, 3), metres."""
         return (self.nodes[self.ends[:, 0]] + self.nodes[self.ends[:, 1]]) / 2
 
-    def halved(self) -> WireMesh:
-        """The mesh with every segment cut in two: segment i becomes 2i and 2i + 1."""
-        n = len(self)
-        middle = len(self.nodes) + np.arange(n)
-        ends = np.stack([self.ends[:, 0], middle, middle, self.ends[:, 1]], axis=1).reshape(2 * n, 2)
-        half = self.arc.mean(axis=1)
-        return WireMesh(
-            nodes=np.concatenate([self.nodes, self.centres]),
+    def halved(self, kept: Bools) -> WireMesh:
+        """The mesh with every segment cut in two but for those kept (segments,)."""
+        n, cut = len(self), np.flatnonzero(~kept)
+        middle = np.full(n, -1)
+        middle[cut] = len(self.nodes) + np.arange(len(cut))
+        twice = np.repeat(np.arange(n), np.where(kept, 1, 2))
+        second = np.flatnonzero(np.diff(twice) == 0) + 1
+        ends, arc = self.ends[twice].copy(), self.arc[twice].copy()
+        for column, rows in ((1, second - 1), (0, second)):
+            ends[rows, column], arc[rows, column] = middle[twice[rows]], self.arc.mean(axis=1)[twice[rows]]
+        return replace(
+            self,
+            nodes=np.concatenate([self.nodes, self.centres[cut]]),
             ends=ends,
-            radii=np.repeat(self.radii, 2),
-            wire=np.repeat(self.wire, 2),
-            arc=np.stack([self.arc[:, 0], half, half, self.arc[:, 1]], axis=1).reshape(2 * n, 2),
-            grounded=np.concatenate([self.grounded, np.zeros(n, bool)]),
-            wavelength=self.wavelength,
+            radii=self.radii[twice],
+            wire=self.wire[twice],
+            arc=arc,
+            grounded=np.concatenate([self.grounded, np.zeros(len(cut), bool)]),
         )
+
+    def only(self, chosen: Bools) -> WireMesh:
+        """The segments chosen (segments,), with all nodes."""
+        return replace(
+            self, ends=self.ends[chosen], radii=self.radii[chosen], wire=self.wire[chosen], arc=self.arc[chosen]
+        )
+
+    def raised(self, height: float) -> WireMesh:
+        """The mesh moved up, metres."""
+        return replace(self, nodes=self.nodes + np.array([0.0, 0.0, height]))
 
 
 @dataclass(frozen=True, slots=True)
 class _Spans:
-    """Straight pieces between places where a node must be: (wire, arc, places, nodes) of both ends."""
+    """Straight pieces between places where a node must be: (wire, arc, places, nodes) of both ends.
+
+    gap: which are under a gap; through: which pass layers, where they are not divided.
+    """
 
     wire: Ints
     arc: Floats
     ends: Ints
     places: Floats
     gap: Bools
+    through: Bools
 
 
 def joined_points(points: Floats, reach: float) -> Ints:
@@ -152,7 +170,8 @@ def joint_reach(antenna: Antenna) -> float:
 
 
 def _spans(antenna: Antenna, rule: MeshRule) -> _Spans:
-    wire, arc, places, gap = [], [], [], []
+    wire, arc, places, gap, through = [], [], [], [], []
+    board = antenna.medium.thickness
     for index, part in enumerate(antenna.wires):
         marks = list(part.arc)
         gaps = [p.span(part, antenna.grounded(part)) for p in antenna.gaps if p.on == part.name]
@@ -164,16 +183,30 @@ def _spans(antenna: Antenna, rule: MeshRule) -> _Spans:
         middles = [0.5 * (low + high) for low, high in gaps if not _at_foot(part, low, high, antenna.grounded(part))]
         if rule.growth is not None or any(low == high for low, high in gaps):
             marks += [m for m in middles if min(abs(m - x) for x in marks) > 1e-9 * part.length]
+        if board > 0.0:
+            marks = _around_layers(part, marks, board)
         stops = sorted(set(marks))
         for s0, s1 in itertools.pairwise(stops):
             wire.append(index)
             arc.append((s0, s1))
             places += [part.at(s0), part.at(s1)]
             gap.append(any(low < 0.5 * (s0 + s1) < high for low, high in gaps))
+            through.append(bool(antenna.medium.holds(part.at(0.5 * (s0 + s1))[2])))
     every = np.array(places)
     labels = joined_points(every, joint_reach(antenna))
     _, first = np.unique(labels, return_index=True)
-    return _Spans(np.array(wire), np.array(arc), labels.reshape(-1, 2), every[first], np.array(gap))
+    return _Spans(np.array(wire), np.array(arc), labels.reshape(-1, 2), every[first], np.array(gap), np.array(through))
+
+
+def _around_layers(wire: Wire, marks: list[float], top: float) -> list[float]:
+    """Marks along a wire, less those inside layers, and where it leaves them."""
+    close = 1e-9 * top
+    kept = [m for m in marks if wire.at(m)[2] > top - close or m in (0.0, wire.length)]
+    for one, two, start, end in zip(wire.corners[:-1], wire.corners[1:], wire.arc[:-1], wire.arc[1:], strict=True):
+        low, high = sorted((one[2], two[2]))
+        if low < top - close and high > top + close:
+            kept.append(start + (end - start) * (top - one[2]) / (two[2] - one[2]))
+    return kept
 
 
 def _at_foot(wire: Wire, low: float, high: float, grounded: tuple[bool, bool]) -> bool:
@@ -225,11 +258,11 @@ def _cuts(antenna: Antenna, spans: _Spans, rule: MeshRule, wavelength: float, gr
     # Below that the two ends of a segment are one number.
     least = 1e-12 * float(np.abs(spans.places).max())
     arms = np.bincount(spans.ends.ravel(), minlength=nodes)
-    for (i, j), radius, long, gap in zip(spans.ends, radii, lengths, spans.gap, strict=True):
+    for (i, j), radius, long, gap, through in zip(spans.ends, radii, lengths, spans.gap, spans.through, strict=True):
         for node in (i, j):
             if arms[node] == 1 and not grounded[node]:
                 wanted[node] = min(wanted[node], max(rule.finest * radius, least))
-            if gap:
+            if gap or through:
                 # This is half the gap; the other half lies beyond its middle, or is the image's.
                 wanted[node] = min(wanted[node], 2.0 * long / rule.port_share)
     # What stands on a plane has its image as well, or nearly so on a sheet.
@@ -237,24 +270,9 @@ def _cuts(antenna: Antenna, spans: _Spans, rule: MeshRule, wavelength: float, gr
     limits = np.minimum(most, doubled * metal / rule.least)[piece]
     near = np.minimum(_nearest(spans, wanted, rule.growth), limits)
     return [
-        graded_cuts(long, near[i], near[j], limits[i], rule.growth)
-        for (i, j), long in zip(spans.ends, lengths, strict=True)
+        np.array([0.0, long]) if through else graded_cuts(long, near[i], near[j], limits[i], rule.growth)
+        for (i, j), long, through in zip(spans.ends, lengths, spans.through, strict=True)
     ]
-
-
-def straight_mesh(antenna: Antenna) -> WireMesh:
-    """A segment for every wire of an antenna whose wires are straight, such as probes through a stack."""
-    count = len(antenna.wires)
-    corners = np.array([(w.corners[0], w.corners[-1]) for w in antenna.wires]).reshape(-1, 3)
-    return WireMesh(
-        nodes=corners,
-        ends=np.arange(2 * count).reshape(count, 2),
-        radii=np.array([w.radius for w in antenna.wires]),
-        wire=np.arange(count),
-        arc=np.array([(0.0, w.length) for w in antenna.wires]).reshape(count, 2),
-        grounded=np.ones(2 * count, bool),
-        wavelength=math.inf,
-    )
 
 
 def mesh(antenna: Antenna, wavelength: float, rule: MeshRule | None = None) -> WireMesh:

@@ -15,12 +15,16 @@ _NEAREST, _LONGEST = 0.02, 12.0
 
 
 def over_plane(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
-    """Findings on the triangles of an antenna over something that begins at z = 0."""
-    below = "plane" if antenna.medium.grounds else "earth"
-    heights, on = mesh.corners[..., 2], mesh.on_plane[mesh.triangles]
+    """Findings on the triangles of an antenna over something that begins at z = 0, or over layers on that."""
+    medium = antenna.medium
+    below = "layers" if medium.layered else "plane" if medium.grounds else "earth"
+    heights, on = mesh.corners[..., 2] - medium.thickness, mesh.on_plane[mesh.triangles]
     lowest, longest = heights.min(axis=1), mesh.edge_lengths.max(axis=1)
+    printed = np.asarray(medium.carries(mesh.corners[..., 2]).all(axis=1))
     for number, sheet in enumerate(antenna.sheets):
         own = np.flatnonzero(mesh.sheet == number)
+        if printed[own].all():
+            continue
         first = own[np.argmin(lowest[own])]
         place = mesh.corners[first, np.argmin(heights[first])]
         at, spot = words_for(place), as_place(place)
@@ -28,7 +32,7 @@ def over_plane(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
         if not on[first].any() and lowest[first] < 0.0:
             says = f"sheet '{sheet.name}' reaches {-lowest[first]:.3g} m under the {below} at {at}"
             yield Finding("stop", sheet.name, says, "raise it, or cut off what is below", spot)
-        elif on[own].any() and not antenna.medium.grounds:
+        elif on[own].any() and medium.over_matter:
             says = f"sheet '{sheet.name}' touches the earth at {at}: metal in contact with earth is not solved"
             yield Finding("stop", sheet.name, says, "raise it, or use perfect_plane()", spot)
         elif on[own].all(axis=1).any():
@@ -40,12 +44,12 @@ def over_plane(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
                 f"sheet '{sheet.name}' is {lowest[near]:.2g} m above the {below} at {words_for(mesh.centres[near])}, "
                 f"where its mesh has edges of {longest[near]:.2g} m"
             )
-            remedy = "let it stand on z = 0 exactly, or raise it" if antenna.medium.grounds else "raise it"
+            remedy = "let it stand on z = 0 exactly, or raise it" if below == "plane" else "raise it"
             yield Finding("stop", sheet.name, says, f"{remedy}, or give it density", as_place(mesh.centres[near]))
-        elif above.size and (longest[above] > _LONGEST * mesh.centres[above, 2]).any():
-            near = above[np.argmax(longest[above] / mesh.centres[above, 2])]
+        elif above.size and (longest[above] > _LONGEST * (mesh.centres[above, 2] - medium.thickness)).any():
+            near = above[np.argmax(longest[above] / (mesh.centres[above, 2] - medium.thickness))]
             says = (
                 f"the mesh of sheet '{sheet.name}' is coarse beside the {below}: edges of {longest[near]:.2g} m at a "
-                f"height of {mesh.centres[near, 2]:.2g} m"
+                f"height of {mesh.centres[near, 2] - medium.thickness:.2g} m"
             )
             yield Finding("warn", sheet.name, says, "give it density", as_place(mesh.centres[near]))

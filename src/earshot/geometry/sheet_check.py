@@ -13,7 +13,6 @@ import numpy as np
 from ..arraytypes import Floats
 from ..constants import SPEED_OF_LIGHT, wavelength
 from ..errors import EarshotError, UsageError, unknown
-from ..media.stack import Stack
 from . import printed_check
 from .antenna import Antenna
 from .faces import slabs
@@ -146,11 +145,11 @@ def meshed(antenna: Antenna, frequency: float, rule: MeshRule) -> Iterator[Findi
     yield from apart(antenna, mesh)
     yield from crossings(antenna, mesh)
     yield from _wires(antenna, mesh)
-    if antenna.medium.has_plane and not isinstance(antenna.medium, Stack):
+    if antenna.medium.reflects:
         yield from over_plane(antenna, mesh)
     longest = float(mesh.edge_lengths.max())
-    if isinstance(antenna.medium, Stack):
-        yield from printed_check.meshed(antenna, antenna.medium, longest)
+    if antenna.medium.layered:
+        yield from printed_check.meshed(antenna, longest)
     if antenna.size < _SMALLEST * wave:
         lowest = _SMALLEST * SPEED_OF_LIGHT / antenna.size
         yield Finding(

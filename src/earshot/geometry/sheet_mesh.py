@@ -17,7 +17,6 @@ import numpy as np
 
 from ..arraytypes import Bools, Floats, Ints
 from ..errors import ModelError, RunError
-from ..media.stack import Stack
 from .antenna import Antenna
 from .faces import Face, edges_of, faces_of, flat_triangles, slabs
 from .mesh import MeshRule, joined_points
@@ -102,6 +101,15 @@ class SheetMesh:
         """Its image in the plane z = 0; what is numbered keeps its numbers."""
         return SheetMesh(self.vertices * MIRROR, self.triangles, self.sheet, self.places * MIRROR)
 
+    def raised(self, height: float) -> SheetMesh:
+        """The mesh moved up, metres; what is numbered keeps its numbers."""
+        up = np.array([0.0, 0.0, height])
+        return SheetMesh(self.vertices + up, self.triangles, self.sheet, self.places + up)
+
+    def only(self, chosen: Bools) -> SheetMesh:
+        """The triangles chosen (m,), with all vertices."""
+        return SheetMesh(self.vertices, self.triangles[chosen], self.sheet[chosen], self.places, self.surfaces)
+
     @cached_property
     def on_plane(self) -> Bools:
         """Which vertices are in the plane z = 0 (n,)."""
@@ -162,11 +170,13 @@ def sheet_mesh(antenna: Antenna, wavelength: float, rule: MeshRule) -> SheetMesh
     """
     # Round parts are as fine at their rims everywhere: rings there cost little.
     rim, ring = 1.0, _FINE_RIM * rule.edge
-    if isinstance(antenna.medium, Stack):
-        # The wave is slower under the metal; charge crowds at its rims, and that decides where a patch resonates.
-        wavelength, rule = wavelength / antenna.medium.slowest, replace(rule, edge=_FINE_RIM * rule.edge)
-        rim = _PRINTED_OUTLINE
-    usual = [_most(sheet, wavelength, rule) for sheet in antenna.sheets]
+    printed = [bool(antenna.medium.carries(sheet.surface.bounds[:, 2]).all()) for sheet in antenna.sheets]
+    if any(printed):
+        # Charge crowds at the rims of printed metal, and that decides where a patch resonates.
+        rule, rim = replace(rule, edge=_FINE_RIM * rule.edge), _PRINTED_OUTLINE
+    # The wave is slower under the metal.
+    waves = [wavelength / (antenna.medium.slowest if on else 1.0) for on in printed]
+    usual = [_most(sheet, wave, rule) for sheet, wave in zip(antenna.sheets, waves, strict=True)]
     _refuse_too_many(antenna, usual)
     cuts = slabs(antenna)
     pieces: list[tuple[Floats, Ints, int]] = []

@@ -108,7 +108,9 @@ def earth_potentials(t, places, owner, weights, k, grid, table, first, last, out
         x, y, z, o = places[p, 0], places[p, 1], places[p, 2], owner[p]
         for j in range(first, last):
             dx, dy, zeta = x - t[13, j], y - t[14, j], z + t[15, j]
-            rule, shares = _rule(math.sqrt(dx * dx + dy * dy + zeta * zeta), t[16, j])
+            # Never one point: the charges of a function's two triangles nearly cancel, and a rule must not part them.
+            off = min(math.sqrt(dx * dx + dy * dy + zeta * zeta), _FARTHEST * t[16, j])
+            rule, shares = _rule(off, t[16, j])
             for q in range(len(shares)):
                 u, v, w = corner_point(t, j, rule[q])
                 _met(x - u, y - v, z + w, k, grid, table, values, seen, met)

@@ -5,17 +5,17 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-import numpy as np
-
 from ..arraytypes import Complexes, Floats
 from ..constants import ELECTRIC_CONSTANT
 from ..errors import UsageError
+from .half_space import HalfSpace, reflected
+from .plain import Plain
 
 _TABLE = "typical of its kind, of the order of the curves in ITU-R P.527; measure your own where it matters"
 
 
 @dataclass(frozen=True, slots=True)
-class Earth:
+class Earth(Plain):
     """Earth below z = 0, everywhere alike: relative permittivity, conductivity (S/m), and where they are from."""
 
     name: str
@@ -24,8 +24,8 @@ class Earth:
     source: str = ""
 
     has_plane = True
-    grounds = False
     tabled = True
+    takers = ("earth",)
 
     def __post_init__(self) -> None:
         for what, value, least in (("permittivity", self.permittivity, 1.0), ("conductivity", self.conductivity, 0.0)):
@@ -38,11 +38,11 @@ class Earth:
 
     def reflected(self, theta: Floats, frequency: float) -> tuple[Complexes, Complexes]:
         """What it reflects of plane waves from θ (n,): factors of TM, +1 for a perfect plane, and TE, then -1."""
-        from .half_space import reflection_factors
+        return reflected(self.at(frequency), theta)
 
-        sine = np.minimum(np.sin(theta), 1.0 - 1e-15).astype(complex)
-        _, tm, te = reflection_factors(sine, self.complex_permittivity(frequency))
-        return tm, te
+    def at(self, frequency: float) -> HalfSpace:
+        """It at a frequency in Hz."""
+        return HalfSpace(self.complex_permittivity(frequency))
 
     def __str__(self) -> str:
         return f"{self.name} (εr {self.permittivity:g}, σ {self.conductivity:g} S/m) below z = 0"

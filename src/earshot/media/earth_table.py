@@ -2,7 +2,7 @@
 
 R is the distance to the image and y = √(ζ/R), which is fine at low angles, where the reflection changes fastest. Along
 R nodes are even in ln R + (R/c)/(1 + R/d): a quarter of R apart, a twelfth of a wavelength at most, and more only where
-what is left of the wave through the earth is small.
+what is left of the wave through the earth is small; over layers, whose waves run on, c is as they want it, without d.
 """
 
 from __future__ import annotations
@@ -14,10 +14,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..arraytypes import Complexes, Floats
-from .half_space import reflection
+from .half_space import Below, reflection
 
 _STEP = 0.26
-_BEND, _FAR = 0.6 * math.pi, 20.0 * math.pi
+_BEND, _FAR, _NEVER = 0.6 * math.pi, 20.0 * math.pi, 1e12
 _ANGLES = 18
 _SMALLEST = 2.0 * math.pi * 5e-6
 FOR_CURRENTS, FOR_FIELDS = 4, 10
@@ -30,67 +30,98 @@ class EarthTable:
     weights (R nodes + 2, y nodes + 2, 2 kinds): of uniform B-splines, real and imaginary parts in turn; the four along
     each direction from a cell's own number on are not zero in it. grid: first place along R and how many to one; first
     y and how many to one; c and d above. The first four kinds are times R e^{jR}, the others times R²/(1 + R) e^{jR},
-    and the slopes by ρ over sin θ, ρ = R sin θ.
+    and the slopes by ρ over sin θ, ρ = R sin θ. least: the first R, m.
     """
 
     wavenumber: float
     grid: Floats
     weights: Floats
+    least: float
 
 
-def along(r: Floats) -> Floats:
+def along(r: Floats, bend: float, far: float) -> Floats:
     """The place of distances among the nodes, not yet scaled."""
-    return np.asarray(np.log(r) + r / _BEND / (1.0 + r / _FAR))
+    return np.asarray(np.log(r) + r / bend / (1.0 + r / far))
 
 
-def _distances(first: float, last: float) -> Floats:
+def _bounds(below: Below) -> tuple[float, float]:
+    """c and d of the nodes: waves along layers beat with that of air."""
+    if below.slowest == 1.0:
+        return _BEND, _FAR
+    return _BEND * min(1.0, 1.0 / max(below.slowest - 0.8, 0.1)), _NEVER
+
+
+def _distances(first: float, last: float, bend: float, far: float) -> Floats:
     from scipy.interpolate import PchipInterpolator
 
     fine = np.geomspace(first, last, 4000)
-    count = max(math.ceil((along(fine[-1:])[0] - along(fine[:1])[0]) / _STEP) + 1, 6)
-    places = np.linspace(along(fine[:1])[0], along(fine[-1:])[0], count)
-    guess = PchipInterpolator(along(fine), fine)(places)
+    on = along(fine, bend, far)
+    count = max(math.ceil((on[-1] - on[0]) / _STEP) + 1, 6)
+    places = np.linspace(on[0], on[-1], count)
+    guess = PchipInterpolator(on, fine)(places)
     for _ in range(4):
-        slope = 1.0 / guess + 1.0 / _BEND / (1.0 + guess / _FAR) ** 2
-        guess = guess - (along(guess) - places) / slope
+        slope = 1.0 / guess + 1.0 / bend / (1.0 + guess / far) ** 2
+        guess = guess - (along(guess, bend, far) - places) / slope
     return np.asarray(guess)
 
 
-def earth_table(
-    permittivity: complex, wavenumber: float, across: tuple[float, float], heights: tuple[float, float],
-    kinds: int = FOR_CURRENTS, shares: int = 1,
-    side_by_side: Callable[[Callable[[int], None], range], object] | None = None,
-) -> EarthTable:  # fmt: skip
-    """The first kernels for distances and sums of heights between bounds, m.
+Kernels = Callable[[Floats, Floats], Complexes]
+"""Kernels (kinds, places) at distances and sums of heights (places,), times k0."""
 
-    side_by_side(work, range(shares)): calls work for every share of the rows, if there are more than one.
+SideBySide = Callable[[Callable[[int], None], range], object]
+"""Calls work for every one of a range."""
+
+
+def in_turn(work: Callable[[int], None], shares: range) -> None:
+    """One after the other."""
+    for share in shares:
+        work(share)
+
+
+def earth_table(
+    below: Below, wavenumber: float, across: tuple[float, float], heights: tuple[float, float],
+    kinds: int = FOR_CURRENTS, shares: int = 1, side_by_side: SideBySide = in_turn,
+) -> EarthTable:  # fmt: skip
+    """The first kernels of `reflection` for distances and sums of heights between bounds, m; see `tabled`."""
+
+    def kernels(rho: Floats, zeta: Floats) -> Complexes:
+        return np.array(reflection(below, rho, zeta)[:kinds])
+
+    return tabled(kernels, below, wavenumber, across, heights, shares, side_by_side)
+
+
+def tabled(
+    kernels: Kernels, below: Below, wavenumber: float, across: tuple[float, float], heights: tuple[float, float],
+    shares: int = 1, side_by_side: SideBySide = in_turn, smallest: float = _SMALLEST,
+) -> EarthTable:  # fmt: skip
+    """Kernels for distances and sums of heights between bounds, m, in shares of the rows that are done side by side.
+
+    smallest: the least R, normalised.
     """
     (least, most), (low, high) = np.array(across) * wavenumber, np.array(heights) * wavenumber
-    near = max(math.hypot(least, low), _SMALLEST)
-    r = _distances(near, 1.0001 * max(math.hypot(most, high), 1.01 * near))[:, None]
+    near, (bend, far) = max(math.hypot(least, low), smallest), _bounds(below)
+    r = _distances(near, 1.0001 * max(math.hypot(most, high), 1.01 * near), bend, far)[:, None]
     flattest, steepest = (math.sqrt(z / max(math.hypot(rho, z), near)) for rho, z in ((most, low), (least, high)))
     steepest = min(steepest, 1.0)
     y = np.linspace(min(flattest, steepest - 0.05), steepest, _count(steepest - flattest))
     cosine = np.maximum(y, 0.0) ** 2
     sine = np.maximum(np.sqrt(np.maximum(1.0 - cosine**2, 0.0)), 1e-7)
-    values = np.empty((kinds, len(r), len(y)), np.complex128)
+    found: dict[int, Complexes] = {}
 
     def work(own: int) -> None:
         rows = r[own::shares]
-        kernels = np.array(reflection(permittivity, (rows * sine).ravel(), (rows * cosine).ravel())[:kinds])
-        values[:, own::shares] = kernels.reshape(kinds, len(rows), len(y))
+        found[own] = kernels((rows * sine).ravel(), (rows * cosine).ravel()).reshape(-1, len(rows), len(y))
 
-    if side_by_side is None:
-        shares = 1
-        work(0)
-    else:
-        side_by_side(work, range(shares))
+    side_by_side(work, range(shares))
+    values = np.empty((len(found[0]), len(r), len(y)), np.complex128)
+    for own, rows in found.items():
+        values[:, own::shares] = rows
     values *= r * np.exp(1j * r)
     values[FOR_CURRENTS:] *= r / (1.0 + r)
     values[FOR_CURRENTS : FOR_CURRENTS + 2] /= sine
-    start, step = along(r[0])[0], (along(r[-1]) - along(r[0]))[0] / (len(r) - 1)
-    grid = np.array([start, 1.0 / step, y[0], 1.0 / (y[1] - y[0]), _BEND, _FAR])
-    return EarthTable(wavenumber, grid, _weights(values))
+    on = along(r[[0, -1], 0], bend, far)
+    grid = np.array([on[0], 1.0 / ((on[1] - on[0]) / (len(r) - 1)), y[0], 1.0 / (y[1] - y[0]), bend, far])
+    return EarthTable(wavenumber, grid, _weights(values), near / wavenumber)
 
 
 def _count(span: float) -> int:

@@ -15,8 +15,8 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from ..arraytypes import Complexes, Floats
-from .sommerfeld import at_zero, sommerfeld_integrals
-from .spectral import Spectrum, decay
+from .sommerfeld import at_zero, decay, sommerfeld_integrals
+from .spectral import Spectrum
 
 _NEGLIGIBLE = 2e-3
 _MOST_IMAGES = 6
@@ -96,34 +96,32 @@ def place_among(steps: Floats, rho: Floats) -> Floats:
 def images_of(spectrum: Spectrum, depth: float) -> Floats:
     """Images (n, 5) no deeper than `depth`, m: the metal itself, and what the nearest faces of the stack add.
 
-    One layer under air has the images of its static kernels, (1 - q)/(1 + εr)(1 + Kq), q = e^{-2kh}; of other stacks
-    the first in the faces next to the metal are taken.
+    One layer under air has the images of its static kernels: (1 - q)/(1 + εr)(1 + Kq) on a plane, with q = e^{-2kh} and
+    K = (εr - 1)/(εr + 1), and (1 + Kq)/(1 + εr)(1 - K²q) over air; of other stacks the first in the faces next to the
+    metal are taken.
     """
     stack = spectrum.stack
-    below, above = stack.below[-1], stack.above[0] if stack.above else None
-    eb = below.material.complex_permittivity
-    ea = above.material.complex_permittivity if above else 1.0 + 0j
-    mb, ma = below.material.permeability, above.material.permeability if above else 1.0
+    below, above = (layers[0] if layers else None for layers in (stack.below[::-1], stack.above))
+    eb, ea = (x.material.complex_permittivity if x else 1.0 + 0j for x in (below, above))
+    mb, ma = (x.material.permeability if x else 1.0 for x in (below, above))
     first, vector = 2.0 / (ea + eb), 2.0 * ma * mb / (ma + mb)
     found = [(0.0, vector + 0j, first)]
-    deep = 2.0 * below.thickness
-    if len(stack.layers) == 1 and mb == 1.0:
-        contrast = (eb - 1.0) / (eb + 1.0)
-        share = -first * (1.0 + contrast)
-        for n in range(1, _MOST_IMAGES):
-            if n * deep > depth or abs(share) < _NEGLIGIBLE:
+    # What charges in a layer see in its far face: a plane, the next layer, or air.
+    onward = [stack.below[-2].material.complex_permittivity if len(stack.below) > 1 else 1.0]
+    onward += [stack.above[1].material.complex_permittivity if len(stack.above) > 1 else 1.0]
+    on_plane = len(stack.below) == 1 and stack.has_plane
+    if below is not None:
+        seen = -1.0 + 0j if on_plane else (eb - onward[0]) / (eb + onward[0])
+        share, back = 2.0 * eb * first / (ea + eb) * seen, (eb - ea) / (eb + ea) * seen
+        plane = -1.0 if on_plane and ma == mb == 1.0 else 0.0
+        again = _MOST_IMAGES if len(stack.layers) == 1 and mb == 1.0 else 2
+        for n in range(1, again):
+            if 2.0 * n * below.thickness > depth or abs(share) < _NEGLIGIBLE:
                 break
-            found.append((n * deep, -1.0 + 0j if n == 1 else 0j, share))
-            share = -share * contrast
-    else:
-        onward = stack.below[-2].material.complex_permittivity if len(stack.below) > 1 else None
-        seen = -1.0 + 0j if onward is None else (eb - onward) / (eb + onward)
-        plane = -1.0 if onward is None and ma == mb == 1.0 else 0.0
-        if deep <= depth:
-            found.append((deep, plane + 0j, 2.0 * eb * first / (ea + eb) * seen))
-        if above is not None and 2.0 * above.thickness <= depth:
-            over = stack.above[1].material.complex_permittivity if len(stack.above) > 1 else 1.0
-            found.append((2.0 * above.thickness, 0j, 2.0 * ea * first / (ea + eb) * (ea - over) / (ea + over)))
+            found.append((2.0 * n * below.thickness, plane * (n == 1) + 0j, share))
+            share = share * back
+    if above is not None and 2.0 * above.thickness <= depth:
+        found.append((2.0 * above.thickness, 0j, 2.0 * ea * first / (ea + eb) * (ea - onward[1]) / (ea + onward[1])))
     return np.array([[d, v.real, v.imag, s.real, s.imag] for d, v, s in found])
 
 
@@ -148,8 +146,8 @@ def kernel_table(spectrum: Spectrum, reach: float, cell: float) -> KernelTable:
         return found
 
     rho = nodes_of(steps, count)
-    beyond = spectrum.greatest_index + 0.5
-    ripple = 2.0 * (spectrum.stack.height + height) * k0
+    beyond = spectrum.slowest + 0.5
+    ripple = 2.0 * (spectrum.stack.thickness + height) * k0
     values = (
         np.concatenate(
             [

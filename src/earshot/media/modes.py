@@ -56,7 +56,7 @@ def _roots(spectrum: Spectrum, tm: bool) -> list[complex]:
     """Roots on the real axis between 1 and the largest index, found by the decay upwards, u0 = √(k² - 1)."""
     from scipy.optimize import brentq
 
-    most = math.sqrt(max(spectrum.greatest_index**2 - 1.0, 0.0))
+    most = math.sqrt(max(spectrum.slowest**2 - 1.0, 0.0))
     if most < 1e-6:
         return []
 

@@ -10,8 +10,8 @@ import numpy as np
 
 from ..arraytypes import Complexes, Floats
 from .kernel_table import cubics_through, nodes_of, place_among, spacing
-from .sommerfeld import faded_integrals, sommerfeld_integrals
-from .spectral import Spectrum, decay
+from .sommerfeld import decay, faded_integrals, sommerfeld_integrals
+from .spectral import Spectrum
 
 _STEEP = 3.0
 _TOGETHER = 8
@@ -87,13 +87,13 @@ def _integrated(
         kernels[:, _LOGS] -= logs[:, None] * fading[:, None]
         return kernels.reshape(-1, len(k))
 
-    beyond = spectrum.greatest_index + 0.5
+    beyond = spectrum.slowest + 0.5
     # Where the height fades the spectra the real path is short; elsewhere, the one that always converges.
     split = int(np.searchsorted(rho, _STEEP * lowest))
     bounds = [0, *np.searchsorted(rho[:split], lowest * np.array([0.5, 1.0, 2.0])).tolist(), split]
     parts = [faded_integrals(rest, rho[a:b], beyond, lowest, highest) for a, b in itertools.pairwise(bounds) if b > a]
     if split < len(rho):
-        ripple = 2.0 * spectrum.stack.height * spectrum.wavenumber + highest + length
+        ripple = 2.0 * spectrum.stack.thickness * spectrum.wavenumber + highest + length
         parts.append(sommerfeld_integrals(rest, rho[max(split, 1) :], beyond, ripple))
     found = np.concatenate(parts, axis=1).reshape(len(heights), 8, -1)
     if split:

@@ -9,12 +9,15 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterator
 from functools import partial
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..arraytypes import Complexes, Floats
+
+if TYPE_CHECKING:
+    from .half_space import Below
 
 Function = Callable[[NDArray[Any]], Complexes]
 
@@ -23,6 +26,12 @@ _FADED = 38.0
 _GROWTH = 6.0
 _CLEAR = 0.4
 _OUT = 28.0
+
+
+def decay(k: Complexes, square: complex) -> Complexes:
+    """u = √(k² - εµ) with its real part above zero, +j√ where there is none."""
+    root = np.sqrt(np.asarray(k * k - square, np.complex128))
+    return np.asarray(np.where((root.real < 0.0) | ((root.real == 0.0) & (root.imag < 0.0)), -root, root))
 
 
 def panels(edges: Floats) -> tuple[Floats, Floats]:
@@ -102,30 +111,33 @@ def faded_integrals(f: Function, rho: Floats, beyond: float, lowest: float, high
 Waves = Callable[[int, Complexes, Floats], Complexes]
 
 
-def half_space_path(permittivity: complex, rho: Floats, zeta: Floats, flat: bool) -> Iterator[tuple[Any, Any, Waves]]:
+def half_space_path(
+    below: Below, rho: Floats, zeta: Floats, flat: bool, deep: float = 0.0
+) -> Iterator[tuple[Any, Any, Waves]]:
     """Parts of a path for distances rho and heights zeta (places,) that are alike: nodes, weights and Bessel functions.
 
     The last takes an order, nodes and distances: (places, nodes). flat: the distances are well above the heights, and
-    the Hankel functions take the path up and down; else the real axis ends it.
+    the Hankel functions take the path up and down; else the real axis ends it. deep: functions fade as e^{-k deep} too.
     """
     from scipy.special import hankel1e, hankel2e, j0, j1, jv
 
     low, high = float(rho.min()), float(rho.max())
-    lowest, highest = float(zeta.min()), float(zeta.max())
-    root = complex(np.sqrt(permittivity))
+    lowest, highest = float(zeta.min()) + deep, float(zeta.max())
+    root = below.branch
     # Over a branch point near the real axis the path goes before it comes down; one far below it may stay.
-    beyond = float(root.real) + 1.5
+    beyond = below.beyond
     if not flat and -root.imag > _CLEAR:
         beyond = min(beyond, 2.5)
     lift = min(0.6, _GROWTH / max(high, 1e-9), 3.0 / max(highest, 1e-9))
-    quick = max(high, highest)
+    # On the real axis beyond what comes from deeper fades; elsewhere it turns as fast as it is deep.
+    ripple, quick = highest + below.depth, max(high, highest)
 
     def plain(order: int, k: Complexes, at: Floats) -> Complexes:
         return np.asarray(jv(order, np.outer(at, k)))
 
     if not flat:
         # Half an ellipse, and on along the real axis.
-        count = max(3, math.ceil(beyond / (2.0 * lift)), math.ceil(beyond * quick / 10.0))
+        count = max(3, math.ceil(beyond / (2.0 * lift)), math.ceil(beyond * max(quick, ripple) / 10.0))
         turn, turns = panels(np.linspace(0.0, math.pi, count + 1))
         yield (
             0.5 * beyond * (1.0 - np.cos(turn)) + 1j * lift * np.sin(turn),
@@ -141,8 +153,7 @@ def half_space_path(permittivity: complex, rho: Floats, zeta: Floats, flat: bool
     # Fine by the branch point of air, coarser where only distances and heights matter.
     edges = [0.0]
     while edges[-1] < beyond:
-        near = min(abs(edges[-1] - 1.0), abs(edges[-1] - root.real))
-        edges.append(min(edges[-1] + min(max(lift, 0.7 * near), 8.0 / quick), beyond))
+        edges.append(min(edges[-1] + min(max(lift, 0.7 * below.clear(edges[-1])), 8.0 / max(quick, ripple)), beyond))
     along, weights = panels(np.array(edges))
     rising, rises = panels(np.array([0.0, lift]))
     yield 1j * rising, 1j * rises, plain
@@ -150,7 +161,7 @@ def half_space_path(permittivity: complex, rho: Floats, zeta: Floats, flat: bool
     edges = [0.0]
     finest = min(0.5 * lift, 1.0 / high)
     while edges[-1] < _OUT / low:
-        edges.append(edges[-1] + min(max(finest, 0.6 * edges[-1]), 6.0 / high, 2.5 / max(highest, 1e-9)))
+        edges.append(edges[-1] + min(max(finest, 0.6 * edges[-1]), 6.0 / high, 2.5 / max(ripple, 1e-9)))
     t, tw = panels(np.array(edges))
     for way, hankel in ((1j, hankel1e), (-1j, hankel2e)):
         yield beyond + 1j * lift + way * t, way * tw, partial(_turned, way, hankel)

@@ -14,6 +14,8 @@ import numpy as np
 
 from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE, wavenumber
+from .half_space import HalfSpace
+from .sommerfeld import decay
 from .stack import Layer, Stack
 
 
@@ -49,7 +51,7 @@ class Spectrum:
         return self.stack.level * self.wavenumber
 
     @cached_property
-    def greatest_index(self) -> float:
+    def slowest(self) -> float:
         """The largest index of refraction: no wave is slower."""
         return max(math.sqrt(abs(eps * mu)) for _, eps, mu in (self._figures(x) for x in self.stack.layers))
 
@@ -58,6 +60,31 @@ class Spectrum:
         """Surface impedance of the plane, normalised: that of its metal to waves from straight above."""
         plane = self.stack.plane
         return 0j if plane is None else plane.sheet_impedance(self.frequency) / WAVE_IMPEDANCE
+
+    @property
+    def beyond(self) -> float:
+        """A real wavenumber past all poles."""
+        return self.slowest + 1.5
+
+    @property
+    def branch(self) -> complex:
+        """Only air has a branch point: what is below the layers is metal, or air again."""
+        return 1.0 + 0j
+
+    @property
+    def face(self) -> HalfSpace:
+        """The topmost layer."""
+        _, eps, mu = self._figures(self.stack.layers[-1])
+        return HalfSpace(eps, mu)
+
+    @property
+    def depth(self) -> float:
+        """Twice the thickness of all layers, normalised."""
+        return 2.0 * self.stack.thickness * self.wavenumber
+
+    def clear(self, k: float) -> float:
+        """How far a real wavenumber is from those between which surface waves are."""
+        return max(1.0 - k, k - self.slowest, 0.0)
 
     def _figures(self, layer: Layer) -> tuple[float, complex, float]:
         made = layer.material
@@ -76,10 +103,16 @@ class Spectrum:
             load = z * (load + z * t) / (z + load * t)
         return load, through
 
-    def _down(self, k: Complexes, tm: bool) -> Complexes:
-        """Impedance seen downwards from the metal."""
-        load = np.full_like(k, self.ground)
-        for layer in self.stack.below:
+    def _bottom(self, k: Complexes, tm: bool) -> Complexes:
+        """Impedance of what the lowest layer lies on."""
+        if not self.stack.has_plane:
+            return decay(k, 1.0) / 1j if tm else 1j / decay(k, 1.0)
+        return np.full_like(k, self.ground)
+
+    def _down(self, k: Complexes, tm: bool, layers: tuple[Layer, ...]) -> Complexes:
+        """Impedance seen downwards through layers, from the bottom up."""
+        load = self._bottom(k, tm)
+        for layer in layers:
             d, eps, mu = self._figures(layer)
             u = decay(k, eps * mu)
             z, t = (u / (1j * eps) if tm else 1j * mu / u), np.tanh(u * d)
@@ -91,9 +124,28 @@ class Spectrum:
         k = np.asarray(k, np.complex128)
         both = []
         for tm in (True, False):
-            up, down = self._up(k, tm)[0], self._down(k, tm)
+            up, down = self._up(k, tm)[0], self._down(k, tm, self.stack.below)
             both.append(up * down / (up + down))
-        return Waves(both[0], both[1], *self._probe(k))
+        nothing = np.zeros_like(k)
+        return Waves(both[0], both[1], *(self._probe(k) if self.stack.has_plane else (nothing, nothing)))
+
+    def factors(self, k: Complexes, u0: Complexes | None = None) -> tuple[Complexes, Complexes, Complexes]:
+        """u0, R_M and R_E of waves that meet the topmost face from the air, without the metal, see `half_space`."""
+        k = np.asarray(k, np.complex128)
+        u0 = decay(k, 1.0) if u0 is None else u0
+        air_tm, air_te = u0 / 1j, 1j / u0
+        tm, te = (self._down(k, kind, self.stack.layers) for kind in (True, False))
+        return u0, (air_tm - tm) / (air_tm + tm), (te - air_te) / (te + air_te)
+
+    def transmitted(self, theta: Floats) -> tuple[Complexes, Complexes]:
+        """Factors of TM and TE of plane waves at θ (n,) through an open board, from one face to the other."""
+        k = np.minimum(np.sin(theta), 1.0 - 1e-15).astype(complex)
+        whole = Spectrum(self.stack.turned_to_air, self.frequency)
+        found = []
+        for kind in (True, False):
+            (seen, through), air = whole._up(k, kind), self._bottom(k, kind)
+            found.append(2.0 * seen / (seen + air) * through)
+        return found[0], found[1]
 
     def _probe(self, k: Complexes) -> tuple[Complexes, Complexes]:
         """Voltage at the metal and ∫ E_z dz from a vertical current of one ampere from the plane to the metal.
@@ -130,6 +182,10 @@ class Spectrum:
         through_tm, through_te = (self._up(k, tm)[1] for tm in (True, False))
         return seen.tm * through_tm, seen.te * through_te, seen.probe * through_tm
 
+    def at_top(self, k: complex, tm: bool) -> complex:
+        """Voltage at the topmost face from one volt at the metal, at one transverse wavenumber."""
+        return complex(self._up(np.array([k], np.complex128), tm)[1][0])
+
     def above(self, k: Complexes) -> Complexes:
         """Spectra (8, ...) of the field over the topmost face, to be multiplied by e^{-u0 z} at a height z over it.
 
@@ -152,9 +208,10 @@ class Spectrum:
         k = np.asarray(k, np.complex128)
         u0 = decay(k, 1.0)
         ends = []
+        air = (u0 / 1j if tm else 1j + 0.0 * k), (1.0 + 0.0 * k if tm else u0)
         for layers, voltage, current in (
-            (self.stack.below, np.full_like(k, self.ground), np.ones_like(k)),
-            (tuple(reversed(self.stack.above)), (u0 / 1j if tm else 1j + 0.0 * k), (1.0 + 0.0 * k if tm else u0)),
+            (self.stack.below, *(air if not self.stack.has_plane else (np.full_like(k, self.ground), np.ones_like(k)))),
+            (tuple(reversed(self.stack.above)), *air),
         ):
             for layer in layers:
                 d, eps, mu = self._figures(layer)
@@ -183,12 +240,6 @@ class Spectrum:
         # -⟨probe, E⟩ over 1/jωε0.
         alone = -2j * seen.probe_self
         return np.stack([vector, scalar, scalar - end, scalar - 2.0 * end + alone])
-
-
-def decay(k: Complexes, square: complex) -> Complexes:
-    """u = √(k² - εµ) with its real part above zero, +j√ where there is none."""
-    root = np.sqrt(np.asarray(k * k - square, np.complex128))
-    return np.asarray(np.where((root.real < 0.0) | ((root.real == 0.0) & (root.imag < 0.0)), -root, root))
 
 
 def _sech(x: Complexes) -> Complexes:

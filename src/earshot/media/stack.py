@@ -4,12 +4,21 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import TYPE_CHECKING
+
+import numpy as np
 
 from .. import units
+from ..arraytypes import Bools, Complexes, Floats
 from ..errors import UsageError
+from .half_space import reflected
 from .metals import Metal, metal
+from .plain import Plain
+
+if TYPE_CHECKING:
+    from .spectral import Spectrum
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,33 +102,53 @@ class Layer:
 
 
 @dataclass(frozen=True, init=False)
-class Stack:
+class Stack(Plain):
     """A conducting plane at z = 0, layers on it from the bottom up, and air above; all without end.
 
     metal_on: the number of layers below the metal; all of them unless given, which is the top. plane: the metal of the
-    plane, many skin depths thick; a perfect conductor unless given.
+    plane, many skin depths thick; a perfect conductor unless given. open_below: there is no plane, but air under the
+    layers as well.
     """
 
     layers: tuple[Layer, ...]
     metal_on: int
     plane: Metal | None
+    open_below: bool
 
-    has_plane = True
-    grounds = True
     tabled = True
 
     def __init__(
-        self, layers: Iterable[Layer] | Layer, metal_on: int | None = None, plane: Metal | str | None = None
-    ) -> None:
+        self, layers: Iterable[Layer] | Layer, metal_on: int | None = None, plane: Metal | str | None = None,
+        *, open_below: bool = False,
+    ) -> None:  # fmt: skip
         own = (layers,) if isinstance(layers, Layer) else tuple(layers)
         if not own:
             raise UsageError("stack: it has no layers; give one, or use perfect_plane()")
         count = len(own) if metal_on is None else metal_on
-        if not 1 <= count <= len(own):
-            raise UsageError(f"stack: metal_on {count} is not between 1 and its {len(own)} layers")
+        least = 0 if open_below else 1
+        if not least <= count <= len(own):
+            raise UsageError(f"stack: metal_on {count} is not between {least} and its {len(own)} layers")
+        if open_below and plane is not None:
+            raise UsageError("stack: it is open below and has a plane as well; leave one of them out")
         object.__setattr__(self, "layers", own)
         object.__setattr__(self, "metal_on", count)
         object.__setattr__(self, "plane", metal(plane) if isinstance(plane, str) else plane)
+        object.__setattr__(self, "open_below", open_below)
+
+    @property
+    def stack(self) -> Stack:
+        """Itself."""
+        return self
+
+    @property
+    def has_plane(self) -> bool:
+        """Whether nothing is below z = 0 but the plane."""
+        return not self.open_below
+
+    @property
+    def grounds(self) -> bool:
+        """Whether metal at z = 0 passes its current on."""
+        return not self.open_below
 
     @property
     def below(self) -> tuple[Layer, ...]:
@@ -136,9 +165,9 @@ class Stack:
         """Height of the metal over the plane, metres."""
         return math.fsum(layer.thickness for layer in self.below)
 
-    @property
-    def height(self) -> float:
-        """Height of the topmost face, metres."""
+    @cached_property
+    def thickness(self) -> float:
+        """Of all layers, the height of the topmost face, metres."""
         return math.fsum(layer.thickness for layer in self.layers)
 
     @property
@@ -146,16 +175,62 @@ class Stack:
         """The largest index of refraction of the layers."""
         return max(math.sqrt(x.material.permittivity * x.material.permeability) for x in self.layers)
 
+    @property
+    def takers(self) -> tuple[str, ...]:
+        """What in it takes power, in words."""
+        lossy = any(x.material.loss_tangent > 0.0 for x in self.layers)
+        return ("dielectric",) * lossy + ("plane",) * (self.plane is not None)
+
+    @property
+    def reflects(self) -> bool:
+        """Whether there is a plane or not."""
+        return True
+
+    @property
+    def underneath(self) -> str:
+        """What is below z = 0, in words."""
+        return "layers on a plane at z = 0" if self.has_plane else ""
+
+    def holds(self, heights: Floats) -> Bools:
+        """Whether heights are between z = 0 and the topmost face."""
+        return np.asarray((np.asarray(heights) > 0.0) & (np.asarray(heights) < self.thickness))
+
+    def carries(self, heights: Floats) -> Bools:
+        """Whether metal at heights is on its level: within a millionth of it, or of the thickness."""
+        return np.asarray(np.abs(np.asarray(heights) - self.level) <= 1e-6 * (self.level or self.thickness))
+
+    def at(self, frequency: float) -> Spectrum:
+        """It at a frequency in Hz."""
+        from .spectral import Spectrum
+
+        return Spectrum(self, frequency)
+
     def scaled(self, factor: float) -> Stack:
         """The same layers, every thickness multiplied by a factor."""
-        return Stack([Layer(factor * x.thickness, x.material) for x in self.layers], self.metal_on, self.plane)
+        return self._with([Layer(factor * x.thickness, x.material) for x in self.layers])
+
+    def _with(self, layers: Iterable[Layer]) -> Stack:
+        return Stack(layers, self.metal_on, self.plane, open_below=self.open_below)
 
     @property
     def lossless(self) -> Stack:
         """The same stack with every loss tangent zero, on a perfect conductor."""
-        from dataclasses import replace
+        plain = [Layer(x.thickness, replace(x.material, loss_tangent=0.0)) for x in self.layers]
+        return Stack(plain, self.metal_on, open_below=self.open_below)
 
-        return Stack([Layer(x.thickness, replace(x.material, loss_tangent=0.0)) for x in self.layers], self.metal_on)
+    @property
+    def turned(self) -> Stack:
+        """An open stack upside down: what is seen of it from below."""
+        return Stack(self.layers[::-1], len(self.layers) - self.metal_on, open_below=True)
+
+    @property
+    def turned_to_air(self) -> Stack:
+        """An open stack with its metal on the lowest face, under all layers."""
+        return Stack(self.layers, 0, open_below=True)
+
+    def reflected(self, theta: Floats, frequency: float) -> tuple[Complexes, Complexes]:
+        """What its topmost face reflects of plane waves from θ (n,), see `half_space.reflected`."""
+        return reflected(self.at(frequency), theta)
 
     def __str__(self) -> str:
         words = [
@@ -164,7 +239,8 @@ class Stack:
             for x in self.layers
         ]
         inner = f", metal on layer {self.metal_on}" if self.above else ""
-        return f"{' under '.join(words)} on a plane{f' of {self.plane.name}' if self.plane else ''}{inner}"
+        plane = "with air below" if self.open_below else f"on a plane{f' of {self.plane.name}' if self.plane else ''}"
+        return f"{' under '.join(words)} {plane}{inner}"
 
 
 def substrate(
@@ -172,10 +248,12 @@ def substrate(
     material: Dielectric | str | float,
     loss_tangent: float = 0.0,
     plane: Metal | str | None = None,
+    *,
+    open_below: bool = False,
 ) -> Stack:
     """One layer on a plane, metal on top of it: of a dielectric, of a named one, or of a relative permittivity.
 
-    plane: the metal of the plane; a perfect conductor unless given.
+    plane: the metal of the plane; a perfect conductor unless given. open_below: no plane, but air under the layer.
 
     >>> substrate("1.6 mm", 4.4, 0.02).level
     0.0016
@@ -184,4 +262,4 @@ def substrate(
         material = Dielectric("substrate", float(material), loss_tangent)
     elif loss_tangent:
         raise UsageError("substrate: a named dielectric brings its own loss tangent; give a permittivity instead")
-    return Stack(Layer(thickness, material), plane=plane)
+    return Stack(Layer(thickness, material), plane=plane, open_below=open_below)

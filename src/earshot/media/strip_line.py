@@ -65,7 +65,7 @@ def strip_line(stack: Stack, width: str | float, frequency: str | float) -> Stri
     plain = Spectrum(stack.lossless, hertz)
     low = max([1.0, *(w.index.real for w in surface_waves(plain))]) * (1.0 + 1e-9)
     line = _Section(plain, metres)
-    indices = low + (plain.greatest_index - low) * (np.arange(_SCAN) + 0.5) / _SCAN
+    indices = low + (plain.slowest - low) * (np.arange(_SCAN) + 0.5) / _SCAN
     values = [line.determinant(x).real for x in indices]
     turns = np.flatnonzero(np.sign(values[1:]) != np.sign(values[:-1]))
     if not turns.size:
@@ -158,7 +158,7 @@ class _Section:
     @cached_property
     def scale(self) -> Floats:
         """What the entries are divided by, so that the determinant is of the size of one."""
-        size = np.sqrt(np.abs(np.diag(self.matrix(0.5 * (1.0 + self.spectrum.greatest_index)))))
+        size = np.sqrt(np.abs(np.diag(self.matrix(0.5 * (1.0 + self.spectrum.slowest)))))
         return np.asarray(np.outer(size, size))
 
     def impedance(self, index: complex) -> complex:

@@ -8,28 +8,24 @@ import numpy as np
 
 from ..arraytypes import Complexes, Floats
 from .earth import Earth
+from .plain import Plain
 from .stack import Stack
 
 
 @dataclass(frozen=True, slots=True)
-class FreeSpace:
+class FreeSpace(Plain):
     """Nothing but the antenna."""
-
-    has_plane = False
-    grounds = False
-    tabled = False
 
     def __str__(self) -> str:
         return "free space"
 
 
 @dataclass(frozen=True, slots=True)
-class PerfectPlane:
+class PerfectPlane(Plain):
     """An infinite, perfectly conducting plane at z = 0; the antenna is above it or stands on it."""
 
     has_plane = True
     grounds = True
-    tabled = False
 
     def reflected(self, theta: Floats, _: float) -> tuple[Complexes, Complexes]:
         """Factors of TM and TE, all +1 and -1, of plane waves from θ (n,)."""

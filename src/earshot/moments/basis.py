@@ -6,7 +6,7 @@ wires there brings one unknown, and with the sheet there are n + 1 branches.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -15,22 +15,16 @@ from ..arraytypes import Complexes, Floats
 from ..geometry.mesh import WireMesh
 from ..geometry.sheet_mesh import SheetMesh
 from .sheet_basis import Fan, SheetBasis, fan, sheet_basis
-from .wire_basis import WireBasis, wire_basis
+from .wire_basis import WireBasis
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Basis:
-    """Functions on sheets, if there are any, then on wires. reach: how far a wire's foot may be from its vertex.
-
-    probes: whether the wires are probes through a stack, each one segment with one current all along. plane: whether
-    metal may stand on a plane z = 0.
-    """
+    """Functions on sheets, if there are any, then on wires. reach: how far a wire's foot may be from its vertex."""
 
     wires: WireBasis
     sheets: SheetBasis | None = None
     reach: float = 0.0
-    probes: bool = False
-    plane: bool = False
 
     @property
     def mesh(self) -> WireMesh:
@@ -56,11 +50,10 @@ class Basis:
     def halved(self) -> Basis:
         """The basis of the mesh with every segment in two and every triangle in four, but for those at feet."""
         if self.sheets is None:
-            return Basis(wire_basis(self.mesh.halved()), None, self.reach, plane=self.plane)
+            return Basis(self.wires.halved, None, self.reach)
         feet = np.array([vertex for vertex, _ in self._standing], np.int64)
         fine = sheet_basis(self.sheets.mesh.halved(feet), grounded=self.sheets.grounded)
-        wires = self.wires if self.probes else wire_basis(self.mesh.halved())
-        return Basis(wires, fine, self.reach, self.probes, self.plane)
+        return Basis(self.wires.halved, fine, self.reach)
 
     @cached_property
     def feet(self) -> tuple[tuple[Fan, Floats], ...]:
@@ -75,23 +68,19 @@ class Basis:
         from scipy.spatial import cKDTree
 
         wires, grid = self.wires, self.mesh
-        alone = np.arange(wires.size) if self.probes else np.flatnonzero(wires.signs[1] == 0.0)
+        alone = np.flatnonzero(wires.signs[1] == 0.0)
         if not alone.size:
             return ()
         half = wires.halves[0, alone]
-        if self.probes:
-            # The upper of the two ends.
-            heights = grid.nodes[grid.ends.ravel()[wires.halves]][..., 2]
-            half = np.where(heights[0] > heights[1], wires.halves[0], wires.halves[1])
         node = grid.ends.ravel()[half]
-        if not self.probes:
-            # On a plane a foot has its image.
-            above = np.abs(grid.nodes[node, 2]) > self.reach if self.plane else np.ones(len(node), bool)
-            alone, half, node = alone[above], half[above], node[above]
-            if not alone.size:
-                return ()
-        off, vertex = cKDTree(self.sheets.mesh.vertices).query(grid.nodes[node])
-        assert off.max() <= self.reach, "a foot without a vertex"
+        used = np.unique(self.sheets.mesh.triangles)
+        off, nearest = cKDTree(self.sheets.mesh.vertices[used]).query(grid.nodes[node])
+        vertex = used[nearest]
+        # On a plane a foot has its image; what ends on layers without metal goes on through them.
+        level = np.abs(grid.nodes[node, 2]) <= self.reach
+        standing = (off <= self.reach) & ~(level & self.sheets.grounded)
+        assert (standing | level).all(), "a foot without a vertex"
+        alone, half, vertex = alone[standing], half[standing], vertex[standing]
         # Along the segment at its last end is out of the wire, at its first into it.
         out = wires.signs[0, alone] * np.where(half % 2 == 1, 1.0, -1.0)
         found = []
@@ -100,6 +89,13 @@ class Basis:
             amount[alone[vertex == place]] = out[vertex == place]
             found.append((int(place), amount))
         return tuple(found)
+
+    def raised(self, height: float) -> Basis:
+        """The same functions, moved up, metres."""
+        wires = replace(self.wires, mesh=self.wires.mesh.raised(height))
+        if self.sheets is None:
+            return Basis(wires, None, self.reach)
+        return Basis(wires, replace(self.sheets, mesh=self.sheets.mesh.raised(height)), self.reach)
 
     def split(self, coefficients: Complexes) -> tuple[Complexes, Complexes]:
         """Coefficients (..., functions) of the wires and of the sheets."""

@@ -10,8 +10,8 @@ from numpy.typing import ArrayLike
 
 from ..arraytypes import Complexes, Floats, Ints
 from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT, wavenumber
-from ..media.earth import Earth
 from ..media.earth_table import EarthTable, earth_table
+from ..media.half_space import Below
 from ..running import announce, in_threads, thread_count
 from .basis import Basis
 from .wire_basis import WireBasis
@@ -27,25 +27,27 @@ def add_earth(basis: WireBasis, table: EarthTable, frequency: float, matrix: Com
     matrix += upper.T
 
 
-def earth_block(basis: Basis, earth: Earth, frequency: float, rows: ArrayLike, columns: ArrayLike) -> Complexes:
+def earth_block(basis: Basis, earth: Below, frequency: float, rows: ArrayLike, columns: ArrayLike) -> Complexes:
     """Entries (rows, columns) between functions of wires, ohm, each as it stands: nothing is mirrored."""
-    whole = _gathered(basis.wires, table_for(basis, earth, frequency), frequency, whole=True)
+    whole = _gathered(basis.wires, table_for(basis, earth, wavenumber(frequency)), frequency, whole=True)
     return np.asarray(whole[np.ix_(np.asarray(rows), np.asarray(columns))])
 
 
-def table_for(basis: Basis, earth: Earth, frequency: float) -> EarthTable:
-    """The kernels for the extent of all metal."""
-    places = np.concatenate([basis.mesh.nodes, *(m.vertices for m in (basis.sheet_mesh,) if m is not None)])
+def table_for(basis: Basis, below: Below, wavenumber: float) -> EarthTable:
+    """The kernels of what is below z = 0 for the extent of all metal."""
+    places = np.concatenate([
+        basis.mesh.nodes[np.unique(basis.mesh.ends)],
+        *(m.vertices[np.unique(m.triangles)] for m in (basis.sheet_mesh,) if m is not None),
+    ])  # fmt: skip
     low, high = places.min(axis=0), places.max(axis=0)
     across = float(np.linalg.norm((high - low)[:2]))
-    return _table(earth, frequency, across, 2.0 * float(low[2]), 2.0 * float(high[2]))
+    return _table(below, wavenumber, across, 2.0 * float(low[2]), 2.0 * float(high[2]))
 
 
 @lru_cache(maxsize=4)
-def _table(earth: Earth, frequency: float, rho: float, low: float, high: float) -> EarthTable:
+def _table(below: Below, wavenumber: float, rho: float, low: float, high: float) -> EarthTable:
     return earth_table(
-        earth.complex_permittivity(frequency), wavenumber(frequency), (0.0, rho), (low, high), shares=thread_count(),
-        side_by_side=in_threads,
+        below, wavenumber, (0.0, rho), (low, high), shares=thread_count(), side_by_side=in_threads
     )  # fmt: skip
 
 

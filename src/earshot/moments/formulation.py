@@ -8,10 +8,12 @@ from typing import Protocol
 import numpy as np
 
 from ..arraytypes import Complexes
+from ..constants import wavenumber
 from ..geometry.antenna import Antenna
-from ..geometry.mesh import MeshRule, WireMesh, mesh, straight_mesh
+from ..geometry.mesh import MeshRule, WireMesh, mesh
 from ..geometry.sheet_mesh import SheetMesh, sheet_mesh
 from ..media.earth import Earth
+from ..media.half_space import Below
 from ..media.stack import Stack
 from ..media.surroundings import Medium, PerfectPlane
 from .basis import Basis
@@ -19,11 +21,13 @@ from .coupling import couple
 from .earth import add_earth, table_for
 from .earth_sheets import couple_by_earth, filler
 from .incident import PlaneWave, refuse_from_below, tested_in_layers, tested_in_the_open
+from .layered import layered
 from .matrix import WireMatrix
+from .over_layers import among, with_level
 from .printed import printed_matrix
 from .sheet_basis import sheet_basis
 from .sheet_matrix import fill_sheet_matrix
-from .wire_basis import probe_basis, wire_basis
+from .wire_basis import wire_basis
 
 
 class Formulation(Protocol):
@@ -70,16 +74,7 @@ class OverEarth:
 
     def matrix(self, basis: Basis, frequency: float) -> Complexes:
         """Wires, sheets and what couples them, straight and by way of earth."""
-        matrix, first = np.zeros((basis.size, basis.size), np.complex128), basis.first_wire
-        table = table_for(basis, self.earth, frequency)
-        if basis.sheets is not None:
-            fill_sheet_matrix(basis.sheets, frequency, matrix, besides=filler(basis.sheets, table, frequency))
-        if basis.wires.size:
-            WireMatrix(basis.wires, frequency, False).fill(matrix[first:, first:])
-            add_earth(basis.wires, table, frequency, matrix[first:, first:])
-            couple(basis, frequency, matrix)
-            couple_by_earth(basis, table, frequency, matrix)
-        return matrix
+        return over(basis, self.earth.at(frequency), frequency)
 
     def tested(self, basis: Basis, wave: PlaneWave, frequency: float) -> Complexes:
         """The wave itself, and what earth reflects of it."""
@@ -87,19 +82,47 @@ class OverEarth:
         return tested_in_the_open(basis, wave, frequency, self.earth.reflected)
 
 
+def over(basis: Basis, below: Below, frequency: float) -> Complexes:
+    """The matrix of wires and sheets in the air over z = 0, where something sends waves back."""
+    matrix, first = np.zeros((basis.size, basis.size), np.complex128), basis.first_wire
+    table = table_for(basis, below, wavenumber(frequency))
+    if basis.sheets is not None:
+        fill_sheet_matrix(basis.sheets, frequency, matrix, besides=filler(basis.sheets, table, frequency))
+    if basis.wires.size:
+        WireMatrix(basis.wires, frequency, False).fill(matrix[first:, first:])
+        add_earth(basis.wires, table, frequency, matrix[first:, first:])
+        couple(basis, frequency, matrix)
+        couple_by_earth(basis, table, frequency, matrix)
+    return matrix
+
+
 @dataclass(frozen=True, slots=True)
 class OnLayers:
-    """Metal on one level of a stack of layers, with probes from the plane to it."""
+    """Metal on one level of a stack of layers, probes from the plane to it, and wires and sheets in the air over it."""
 
     stack: Stack
 
     def matrix(self, basis: Basis, frequency: float) -> Complexes:
-        """Sheets and probes with the stack's kernels."""
-        return printed_matrix(basis, self.stack, frequency)
+        """What is on the layers, what is in the air over them, and what couples them."""
+        parts = layered(basis, self.stack)
+        on = np.concatenate([parts.on_metal, np.arange(basis.first_wire, basis.size)])
+        matrix = np.zeros((basis.size, basis.size), np.complex128)
+        matrix[np.ix_(on, on)] = printed_matrix(parts, self.stack, frequency)
+        if parts.aloft is not None:
+            aloft, own = parts.aloft.basis, parts.aloft.own
+            alone = over(aloft, self.stack.at(frequency), frequency)
+            if len(parts.aloft.ends):
+                alone += among(parts, self.stack, frequency)
+            matrix[np.ix_(own, own)] += alone
+            between = with_level(parts, self.stack, frequency)
+            matrix[np.ix_(own, on)] += between
+            matrix[np.ix_(on, own)] += between.T
+        return matrix
 
     def tested(self, basis: Basis, wave: PlaneWave, frequency: float) -> Complexes:
-        """The field in the layers."""
-        refuse_from_below(wave)
+        """The field in the layers, and over them."""
+        if self.stack.has_plane:
+            refuse_from_below(wave)
         return tested_in_layers(basis, wave, frequency, self.stack)
 
 
@@ -114,7 +137,7 @@ def formulation(medium: Medium) -> Formulation:
 
 def antenna_basis(antenna: Antenna, wavelength: float, rule: MeshRule) -> Basis:
     """Basis functions on the mesh for wavelengths down to `wavelength`, metres."""
-    grid = straight_mesh(antenna) if isinstance(antenna.medium, Stack) else mesh(antenna, wavelength, rule)
+    grid = mesh(antenna, wavelength, rule)
     if not antenna.sheets:
         return basis_on(grid, None, 0.0, antenna.medium)
     thickest = max((w.radius for w in antenna.wires), default=0.0)
@@ -123,7 +146,5 @@ def antenna_basis(antenna: Antenna, wavelength: float, rule: MeshRule) -> Basis:
 
 def basis_on(grid: WireMesh, triangles: SheetMesh | None, reach: float, medium: Medium) -> Basis:
     """Basis functions on segments and triangles in a medium; reach: how far a foot may be from its vertex, m."""
-    printed = isinstance(medium, Stack)
-    wires = probe_basis(grid) if printed else wire_basis(grid)
-    sheets = None if triangles is None else sheet_basis(triangles, grounded=medium.grounds)
-    return Basis(wires, sheets, reach, printed, medium.grounds)
+    wires = wire_basis(grid, medium.holds(grid.centres[:, 2]))
+    return Basis(wires, None if triangles is None else sheet_basis(triangles, grounded=medium.grounds), reach)

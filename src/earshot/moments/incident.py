@@ -18,6 +18,7 @@ from ..media.spectral import Spectrum
 from ..media.stack import Stack
 from .basis import Basis
 from .coupling import fan_points
+from .layered import layered
 from .sheet_basis import Fan, SheetBasis
 from .wire_basis import WireBasis
 
@@ -91,24 +92,42 @@ def _arriving(wave: PlaneWave, frequency: float, reflected: Reflected | None) ->
 
 
 def tested_in_layers(basis: Basis, wave: PlaneWave, frequency: float, stack: Stack) -> Complexes:
-    """The same on layers, on the metal and along probes.
+    """The same on layers: on the metal there, along probes, and in the air over them.
 
     By reciprocity with what currents there send towards the wave, see `fields.printed`.
     """
-    assert basis.sheets is not None
-    spectrum = Spectrum(stack, frequency)
-    k, sine, cosine = spectrum.wavenumber, math.sin(wave.theta), max(math.cos(wave.theta), 0.0)
+    parts, found = layered(basis, stack), np.zeros(basis.size, np.complex128)
+    k, sine, cosine = wavenumber(frequency), math.sin(wave.theta), math.cos(wave.theta)
+    under = cosine < -1e-12
+    spectrum = Spectrum(stack.turned if under else stack, frequency)
     tm, te, probe = (complex(x[0]) for x in spectrum.into_air(np.array([sine])))
     along = np.array([math.cos(wave.phi), math.sin(wave.phi), 0.0])
     across = np.array([-along[1], along[0], 0.0])
-    top = 2.0 * np.exp(1j * k * stack.height * cosine)
-    field = top * (tm * wave.e_theta * along + te * cosine * wave.e_phi * across)
+    top = 2.0 if under else 2.0 * np.exp(1j * k * stack.thickness * max(cosine, 0.0))
+    e_theta = -wave.e_theta if under else wave.e_theta
+    field = top * (tm * e_theta * along + te * abs(cosine) * wave.e_phi * across)
     ray = k * sine * along
-    feet = np.zeros(basis.wires.size, np.complex128)
-    for one, into in basis.feet:
-        upward = -top * probe * wave.e_theta / k * np.exp(1j * (one.apex @ ray))
-        feet += into * (_on_fan(basis.sheets, one, ray, field) + upward)
-    return np.concatenate([_on_sheets(basis.sheets, ray, field), feet])
+    if parts.metal is not None:
+        found[parts.on_metal] = _on_sheets(parts.metal, ray, field)
+        for one, into in zip(parts.fans, parts.into, strict=True):
+            found[basis.first_wire :] += into * _on_fan(parts.metal, one, ray, field)
+    if len(parts.probes):
+        upward = -top * probe * e_theta / k * np.exp(1j * (parts.probes @ ray))
+        found[basis.first_wire :] += parts.up.T @ upward
+    if parts.aloft is not None:
+        found[parts.aloft.own] += _over_layers(parts.aloft.basis, wave, frequency, stack)
+    return found
+
+
+def _over_layers(aloft: Basis, wave: PlaneWave, frequency: float, stack: Stack) -> Complexes:
+    """∫ f·E of what is in the air over a stack: the wave and what the layers reflect, or let through from below."""
+    turn = np.exp(1j * wavenumber(frequency) * stack.thickness * math.cos(wave.theta))
+    if math.cos(wave.theta) < -1e-12:
+        tm, te = (complex(x[0]) for x in stack.at(frequency).transmitted(np.array([wave.theta])))
+        through = replace(wave, e_theta=tm * wave.e_theta / turn, e_phi=te * wave.e_phi / turn)
+        return tested_in_the_open(aloft.raised(stack.thickness), through, frequency, None)
+    there = replace(wave, e_theta=wave.e_theta * turn, e_phi=wave.e_phi * turn)
+    return tested_in_the_open(aloft, there, frequency, stack.reflected)
 
 
 def _on_fan(sheets: SheetBasis, one: Fan, ray: Floats, field: Complexes) -> complex:

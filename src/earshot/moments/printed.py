@@ -17,22 +17,25 @@ from ..media.spectral import Spectrum
 from ..media.stack import Stack
 from ..running import announce, in_threads, thread_count
 from .basis import Basis
-from .coupling import Points, fan_points, moments_of, radii_of, with_fan, with_sheets
+from .coupling import Points, fan_points, moments_of, with_fan, with_sheets
+from .layered import Layered, layered
 from .sheet_basis import Fan, SheetBasis
 from .sheet_matrix import arrays_of, block_of, in_shares, scales
 
 _NEAR_COST = 1500
 
 
-def printed_matrix(basis: Basis, stack: Stack, frequency: float) -> Complexes:
-    """The whole impedance matrix (functions, functions), ohm, of perfect conductors."""
-    sheets = basis.sheets
-    assert sheets is not None
-    table = table_for(basis, stack, frequency)
-    matrix = np.zeros((basis.size, basis.size), np.complex128)
-    _fill(sheets, table, frequency, matrix)
-    if basis.wires.size:
-        _probes(basis, table, frequency, matrix)
+def printed_matrix(parts: Layered, stack: Stack, frequency: float) -> Complexes:
+    """The impedance matrix (metal + wires, metal + wires), ohm, of metal on the level, feet there and probes."""
+    count = len(parts.on_metal) + parts.up.shape[1]
+    matrix = np.zeros((count, count), np.complex128)
+    table = table_for(parts, stack, frequency)
+    if parts.metal is not None:
+        _fill(parts.metal, table, frequency, matrix)
+    if parts.fans:
+        _feet(parts, table, frequency, matrix)
+    if len(parts.probes):
+        _probes(parts, table, frequency, matrix)
     return matrix
 
 
@@ -41,7 +44,8 @@ def printed_block(basis: Basis, stack: Stack, frequency: float, rows: ArrayLike,
     from ..kernels.printed import near_pair
     from ..kernels.sheets import pair_rule
 
-    sheets, table = basis.sheets, table_for(basis, stack, frequency)
+    parts = layered(basis, stack)
+    sheets, table = parts.metal, table_for(parts, stack, frequency)
     assert sheets is not None
     _, triangles, _ = arrays_of(sheets)
     t, one = sheets.mesh.columns, np.empty(14)
@@ -56,12 +60,14 @@ def printed_block(basis: Basis, stack: Stack, frequency: float, rows: ArrayLike,
     return block_of(sheets, frequency, rows, columns, numbers)
 
 
-def table_for(basis: Basis, stack: Stack, frequency: float) -> KernelTable:
-    """The kernels for the extent and the largest triangles of a mesh."""
-    assert basis.sheets is not None
-    mesh = basis.sheets.mesh
-    extent = float(np.linalg.norm(np.ptp(mesh.vertices, axis=0)))
-    return _table(stack, frequency, extent, float(mesh.edge_lengths.max()))
+def table_for(parts: Layered, stack: Stack, frequency: float) -> KernelTable:
+    """The kernels for the extent and the largest triangles of the metal, and for probes."""
+    places, cell = parts.probes, stack.thickness
+    if parts.metal is not None:
+        mesh = parts.metal.mesh
+        places, cell = np.concatenate([places, mesh.vertices[np.unique(mesh.triangles)]]), mesh.edge_lengths.max()
+    reach = float(np.linalg.norm(np.ptp(places, axis=0))) if len(places) else 0.0
+    return _table(stack, frequency, reach + float(parts.radii.max(initial=0.0)), float(cell))
 
 
 @lru_cache(maxsize=4)
@@ -117,52 +123,60 @@ def _potentials(points: Points, wanted: Bools, basis: SheetBasis, table: KernelT
     return out
 
 
-def _ends(basis: Basis, table: KernelTable) -> Complexes:
-    """∫ of the kernel of a probe's end over every triangle: (feet, triangles)."""
+def _ends(parts: Layered, table: KernelTable) -> Complexes:
+    """∫ of the kernel of a probe's end over every triangle: (probes, triangles)."""
     from ..kernels.sheets import P7, P28, W7, W28
 
-    assert basis.sheets is not None
-    mesh = basis.sheets.mesh
-    found = np.zeros((len(basis.feet), len(mesh)), np.complex128)
-    for row, ((fan, _), radius) in enumerate(zip(basis.feet, radii_of(basis), strict=True)):
-        away = np.linalg.norm(mesh.centres - fan.apex, axis=1)
+    assert parts.metal is not None
+    mesh = parts.metal.mesh
+    found = np.zeros((len(parts.probes), len(mesh)), np.complex128)
+    for row, (top, radius) in enumerate(zip(parts.probes, parts.radii, strict=True)):
+        away = np.linalg.norm(mesh.centres - top, axis=1)
         near = away < 3.0 * mesh.columns[16]
         for chosen, rule, weights in ((~near, P7, W7), (near, P28, W28)):
             places = np.einsum("pc,tcx->tpx", rule, mesh.corners[chosen])
-            off = np.hypot(places[..., 0] - fan.apex[0], places[..., 1] - fan.apex[1])
+            off = np.hypot(places[..., 0] - top[0], places[..., 1] - top[1])
             # Within the ring of the probe the potential of its end is that at the ring.
             seen = table.end_of_probe(np.maximum(off, radius))
             found[row, chosen] = mesh.areas[chosen] * (seen @ weights)
     return found
 
 
-def _between(basis: Basis, table: KernelTable) -> Complexes:
-    """The last kernel between all feet (feet, feet)."""
-    places = np.array([fan.apex for fan, _ in basis.feet])
-    off = np.linalg.norm(places[:, None] - places[None], axis=2)
-    alone = np.diag([table.probe_itself(radius) for radius in radii_of(basis)])
+def _between(parts: Layered, table: KernelTable) -> Complexes:
+    """The last kernel between all probes (probes, probes)."""
+    off = np.linalg.norm(parts.probes[:, None] - parts.probes[None], axis=2)
+    alone = np.diag([table.probe_itself(radius) for radius in parts.radii])
     return alone + np.where(off > 0.0, table.between_probes(np.where(off > 0.0, off, 1.0)), 0.0)
 
 
-def _probes(basis: Basis, table: KernelTable, frequency: float, matrix: Complexes) -> None:
-    """Add what probes bring: with the functions on the metal, and with one another."""
-    sheets, first = basis.sheets, basis.first_wire
-    assert sheets is not None
-    fans = tuple(f for f, _ in basis.feet)
-    # Every foot has one probe; along the wire may be down.
-    into = np.array([amount for _, amount in basis.feet])
-    _, charge = scales(frequency)
-    seen = _seen_by(fans, sheets, table)
-    ends = _ends(basis, table)
-    between = with_sheets(seen, sheets, frequency).sum(axis=1)
-    for side in (0, 1):
-        between += -2j * charge * sheets.coefficients[side] * ends[:, sheets.pairs[side]]
+def _feet(parts: Layered, table: KernelTable, frequency: float, matrix: Complexes) -> None:
+    """Add what feet bring: with the functions on the metal, and with one another."""
+    metal, fans, first = parts.metal, parts.fans, len(parts.on_metal)
+    assert metal is not None
+    seen = _seen_by(fans, metal, table)
+    between = parts.into.T @ with_sheets(seen, metal, frequency).sum(axis=1)
     halves = np.stack([with_fan(seen, f, frequency) for f in fans], axis=2)
     square = halves[:, 0] + halves[:, 1] + halves[:, 1].T
-    square += moments_of(fans, radii_of(basis), frequency, table.vector)
-    # The charges of a fan on its triangles, at the end of every probe.
-    spread = np.stack([-2j * charge * (ends[:, f.triangles] @ f.coefficients) for f in fans], axis=1)
-    square += spread + spread.T - 1j * charge * _between(basis, table)
-    matrix[first:, :first] = into.T @ between
-    matrix[:first, first:] = matrix[first:, :first].T
-    matrix[first:, first:] = into.T @ (0.5 * (square + square.T)) @ into
+    square += moments_of(fans, parts.standing, frequency, table.vector)
+    matrix[first:, :first] += between
+    matrix[:first, first:] += between.T
+    matrix[first:, first:] += parts.into.T @ (0.5 * (square + square.T)) @ parts.into
+
+
+def _probes(parts: Layered, table: KernelTable, frequency: float, matrix: Complexes) -> None:
+    """Add what probes bring: with the functions on the metal, with feet, and with one another."""
+    metal, first, up = parts.metal, len(parts.on_metal), parts.up
+    _, charge = scales(frequency)
+    among = up.T @ (-1j * charge * _between(parts, table)) @ up
+    if metal is not None:
+        ends = _ends(parts, table)
+        onto = sum(-2j * charge * metal.coefficients[side] * ends[:, metal.pairs[side]] for side in (0, 1))
+        between = up.T @ onto
+        matrix[first:, :first] += between
+        matrix[:first, first:] += between.T
+        if parts.fans:
+            # The charges of a fan on its triangles, at the end of every probe.
+            spread = [-2j * charge * (ends[:, f.triangles] @ f.coefficients) for f in parts.fans]
+            crossed = up.T @ np.stack(spread, axis=1) @ parts.into
+            among += crossed + crossed.T
+    matrix[first:, first:] += among

@@ -4,6 +4,8 @@ Every function is a sum of signed half functions, each rising from zero at one e
 node where m segments meet there are m - 1 of them, each carrying current from one segment into the next, so the
 currents at the node sum to zero whatever the coefficients. A node on a plane takes a half function per segment: the
 image completes it. A free end takes none.
+
+A segment through layers has one current all along: only its upper end counts, and goes for both.
 """
 
 from __future__ import annotations
@@ -16,7 +18,7 @@ from typing import Any
 
 import numpy as np
 
-from ..arraytypes import Complexes, Floats, Ints
+from ..arraytypes import Bools, Complexes, Floats, Ints
 from ..geometry.mesh import WireMesh
 
 
@@ -25,12 +27,14 @@ class WireBasis:
     """The two half functions of every basis function.
 
     halves (2, functions): half function 2 x segment + end (0 first, 1 last). signs (2, functions): +1 where a positive
-    coefficient means current along the segment, -1 against it, 0 where there is no second half.
+    coefficient means current along the segment, -1 against it, 0 where there is no second half. through (segments,):
+    which have one current all along.
     """
 
     mesh: WireMesh
     halves: Ints
     signs: Floats
+    through: Bools
 
     @property
     def size(self) -> int:
@@ -42,10 +46,30 @@ class WireBasis:
         """Sparse (2 x segments, functions): coefficients to currents along the segments at their ends."""
         from scipy.sparse import csr_array
 
-        columns = np.tile(np.arange(self.size), 2)
-        full = csr_array((self.signs.ravel(), (self.halves.ravel(), columns)), shape=(2 * len(self.mesh), self.size))
+        columns, halves, signs = np.tile(np.arange(self.size), 2), self.halves.ravel(), self.signs.ravel()
+        also = self.through[halves // 2]
+        rows = np.concatenate([halves, halves[also] ^ 1])
+        columns, signs = np.concatenate([columns, columns[also]]), np.concatenate([signs, signs[also]])
+        full = csr_array((signs, (rows, columns)), shape=(2 * len(self.mesh), self.size))
         full.eliminate_zeros()
         return full
+
+    @property
+    def halved(self) -> WireBasis:
+        """That of the mesh with every segment in two but for those through layers."""
+        return wire_basis(self.mesh.halved(self.through), np.repeat(self.through, np.where(self.through, 1, 2)))
+
+    def within(self, chosen: Bools) -> tuple[WireBasis, Ints]:
+        """The functions on chosen segments (segments,), less their halves elsewhere, and their numbers here."""
+        here = chosen[self.halves // 2] & (self.signs != 0.0)
+        own = np.flatnonzero(here.any(axis=0))
+        first = np.where(here[0, own], 0, 1)
+        both = here[:, own].all(axis=0)
+        picked = np.stack([self.halves[first, own], self.halves[np.where(both, 1, first), own]])
+        signs = np.stack([self.signs[first, own], np.where(both, self.signs[1, own], 0.0)])
+        number = np.cumsum(chosen) - 1
+        halves = 2 * number[picked // 2] + picked % 2
+        return WireBasis(self.mesh.only(chosen), halves, signs, self.through[chosen]), own
 
     def segment_currents(self, coefficients: Complexes) -> Complexes:
         """Currents (..., segments, 2) along each segment at its two ends, from coefficients (..., functions)."""
@@ -54,14 +78,20 @@ class WireBasis:
         return np.asarray(ends.reshape(*coefficients.shape[:-1], len(self.mesh), 2))
 
 
-def wire_basis(mesh: WireMesh) -> WireBasis:
-    """Basis functions in the order of their nodes along the wires, so that neighbours stay neighbours."""
+def wire_basis(mesh: WireMesh, through: Bools | None = None) -> WireBasis:
+    """Basis functions in the order of their nodes along the wires, so that neighbours stay neighbours.
+
+    through (segments,): which have one current all along; none unless given.
+    """
+    through = np.zeros(len(mesh), bool) if through is None else through
     node = mesh.ends.ravel()
     by_node = np.argsort(node, kind="stable")
     bounds = np.searchsorted(node[by_node], np.arange(len(mesh.nodes) + 1))
+    lower = np.argmin(mesh.nodes[mesh.ends, 2], axis=1)
+    dumb = set((2 * np.arange(len(mesh)) + lower)[through].tolist())
     pairs: list[tuple[int, int]] = []
     for n in range(len(mesh.nodes)):
-        arms = by_node[bounds[n] : bounds[n + 1]].tolist()
+        arms = [arm for arm in by_node[bounds[n] : bounds[n + 1]].tolist() if arm not in dumb]
         # On a plane every arm stands alone; elsewhere current passes from each arm to the next.
         pairs += [(arm, arm) for arm in arms] if mesh.grounded[n] else list(itertools.pairwise(arms))
     pairs.sort()
@@ -69,10 +99,4 @@ def wire_basis(mesh: WireMesh) -> WireBasis:
     # Current into the node runs along a segment at its last end, against it at its first.
     inward = np.where(halves % 2 == 1, 1.0, -1.0)
     signs = np.stack([inward[0], np.where(halves[0] == halves[1], 0.0, -inward[1])])
-    return WireBasis(mesh, np.ascontiguousarray(halves), signs)
-
-
-def probe_basis(mesh: WireMesh) -> WireBasis:
-    """A function for every segment: one current all along it, both halves together."""
-    number = 2 * np.arange(len(mesh))
-    return WireBasis(mesh, np.stack([number, number + 1]), np.ones((2, len(mesh))))
+    return WireBasis(mesh, np.ascontiguousarray(halves), signs, through)

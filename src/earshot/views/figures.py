@@ -22,7 +22,6 @@ from ..errors import UsageError
 from ..fields.near import NearField, plane_of_points
 from ..files.design_file import FileBuild
 from ..files.ideal_array import ideal_array
-from ..media.stack import Stack
 from .commands.runs import Run
 
 
@@ -73,7 +72,7 @@ def figures_told() -> str:
 
 
 def _printed(result: Run) -> bool:
-    return isinstance(result.solution.antenna.medium, Stack)
+    return result.solution.antenna.printed
 
 
 def _along_wires(result: Run) -> bool:
@@ -86,7 +85,8 @@ def _of_sheets(result: Run) -> bool:
 
 
 def _over_ground(result: Run) -> bool:
-    return result.solution.antenna.medium.has_plane and not _printed(result)
+    medium = result.solution.antenna.medium
+    return medium.has_plane and not medium.layered
 
 
 def _of_several_ports(result: Run) -> bool:
@@ -224,7 +224,7 @@ def near_map(result: Run) -> NearField:
     middle = 0.5 * (low + high)
     across = 0 if high[0] - low[0] >= high[1] - low[1] else 1
     medium = antenna.medium
-    floor = medium.height if isinstance(medium, Stack) else 0.0 if medium.has_plane else low[2] - reach
+    floor = medium.thickness if medium.reflects else low[2] - reach
     # Off the axes of the wires by two of the thickest radii.
     thickest = max((w.radius for w in antenna.wires), default=1e-3 * antenna.size)
     aside = middle + 2.5 * thickest * np.eye(3)[1 - across]
@@ -250,7 +250,7 @@ def ground_lines(result: Run) -> list[NearField]:
     Towards the azimuth of the peak, or x where that is straight up. Raises UsageError where there is no ground.
     """
     medium = result.solution.antenna.medium
-    if isinstance(medium, Stack) or not medium.has_plane:
+    if medium.layered or not medium.has_plane:
         raise UsageError(
             f"along-ground: there is no ground below '{result.solution.antenna.name}': it is over {medium}"
         )

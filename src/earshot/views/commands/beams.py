@@ -15,7 +15,7 @@ from ... import units
 from ...answers.cases import Cut
 from ...arrays.measures import grating_lobes
 from ...arrays.trials import Trials
-from ...fields.currents import unit_vectors
+from ...fields.directions import unit_vectors
 from ...files.atomic import folder as make_folder
 from ...files.atomic import stem_of
 from ...files.ideal_array import IdealArray, IdealBeam, ideal_array

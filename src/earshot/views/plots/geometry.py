@@ -18,7 +18,6 @@ from ...geometry.design import Design
 from ...geometry.findings import Finding
 from ...geometry.parts import Gap, Port, Wire
 from ...geometry.sheet_mesh import SheetMesh
-from ...media.stack import Stack
 from ...units import engineering
 from .solids import arrows, plane_outline, space
 from .style import FAINT, INK, LINES, SOFT, heading, look, sheet
@@ -36,7 +35,7 @@ class _View:
 
     def __init__(self, figure: Figure, antenna: Antenna, width: float) -> None:
         low, high = antenna.extent
-        printed = isinstance(antenna.medium, Stack)
+        printed = antenna.printed
         if printed:
             # Seen from above, with a margin of the board.
             low = np.append(low[:2], high[2])
@@ -146,7 +145,7 @@ def _wires(view: _View, antenna: Antenna, names: bool) -> None:
     for i, wire in enumerate(antenna.wires):
         view.line(wire.corners, color=INK, linewidth=2.6, solid_capstyle="round", solid_joinstyle="round")
         # A probe seen from above is under its port.
-        if names and not isinstance(antenna.medium, Stack):
+        if names and not antenna.printed:
             # Off the middle, where ports usually are, and not all at the same share.
             place = wire.at(wire.length * (0.66 if i % 2 else 0.72))
             view.word(place, wire.name, color=INK, ha="center", va="center")

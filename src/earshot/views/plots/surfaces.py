@@ -21,7 +21,6 @@ from ...files.atomic import write_atomically
 from ...geometry.antenna import Antenna
 from ...geometry.mesh import MeshRule
 from ...geometry.sheet_mesh import SheetMesh, sheet_mesh
-from ...media.stack import Stack
 from ...units import engineering
 from .solids import arrows, bar, space
 from .style import FAINT, INK, SHORE, heading, look, sheet
@@ -133,7 +132,7 @@ def _frame(
     low, high = antenna.extent
     corner = low - 0.1 * antenna.size * np.array([1.0, 1.0, 0.0])
     axes = space(figure, (0.02, 0.0, 0.84, 0.9), corner, high, 1.0)
-    if isinstance(antenna.medium, Stack):
+    if antenna.printed:
         # Printed metal is flat: from above.
         axes.view_init(90, -90)
     scale = Normalize(0.0, _top(currents))

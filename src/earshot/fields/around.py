@@ -1,0 +1,209 @@
+"""What a medium makes of the fields of currents: the one place of fields that asks which it is."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Protocol
+
+import numpy as np
+
+from ..arraytypes import Complexes, Floats
+from ..constants import WAVE_IMPEDANCE
+from ..errors import UsageError
+from ..geometry.sheet_mesh import MIRROR
+from ..media.earth import Earth
+from ..media.stack import Stack
+from ..media.surroundings import Medium, PerfectPlane
+from .directions import phi_vectors, theta_vectors
+from .earth_near import add_reflected
+from .open_near import fields_in_the_open
+from .printed import guided_powers, printed_field
+from .printed_near import fields_over, refuse_in_layers
+from .radiator import Looking
+
+if TYPE_CHECKING:
+    from .currents import Currents
+
+Fields = tuple[Complexes, Complexes]
+
+
+class Around(Protocol):
+    """What a medium makes of currents."""
+
+    def far(self, currents: Currents, looking: Looking) -> Fields:
+        """(E_θ, E_φ) times r e^{jkr} (n,), volts."""
+        ...
+
+    def near(self, currents: Currents, points: Floats, refuse: bool) -> Fields:
+        """E, V/m, and H, A/m (n, 3), at points (n, 3); refuse: points in metal are, else the field there is none."""
+        ...
+
+    def guided(self, currents: Currents) -> list[tuple[str, float]]:
+        """Power in surface waves, W, by name."""
+        ...
+
+    def box(self, lowest: float) -> float:
+        """How low a box begins that is to be closed by what is below; raises UsageError where none can be."""
+        ...
+
+
+def _parted(currents: Currents, vectors: Complexes, looking: Looking) -> Fields:
+    """E of radiation vectors (n, 3) in the open: -jkη/4π (N - r̂ r̂·N) (Balanis 2016, eq. 6-122)."""
+    scale = -1j * currents.wavenumber * WAVE_IMPEDANCE / (4.0 * math.pi)
+    along, across = theta_vectors(looking.theta, looking.phi), phi_vectors(looking.phi)
+    return scale * np.einsum("ij,ij->i", vectors, along), scale * np.einsum("ij,ij->i", vectors, across)
+
+
+def _reflected(
+    currents: Currents, looking: Looking, factors: Callable[[Floats, float], Fields], top: float = 0.0
+) -> Fields:
+    """What comes back from a face at z = top of what goes down: the image -M N(M r̂), M the mirror, times factors."""
+    image = -currents.radiator.about_origin(looking, mirrored=True) * MIRROR
+    e_theta, e_phi = _parted(currents, image, looking)
+    tm, te = factors(looking.theta, currents.frequency)
+    turn = np.exp(2j * currents.wavenumber * top * np.cos(looking.theta)) if top else 1.0
+    return tm * turn * e_theta, -te * turn * e_phi
+
+
+@dataclass(frozen=True, slots=True)
+class InTheOpen:
+    """Nothing around."""
+
+    def far(self, currents: Currents, looking: Looking) -> Fields:
+        """The field of the currents."""
+        return _parted(currents, currents.radiator.about_origin(looking), looking)
+
+    def near(self, currents: Currents, points: Floats, refuse: bool) -> Fields:
+        """The field of the currents."""
+        return fields_in_the_open(currents, points, refuse)
+
+    def guided(self, _: Currents) -> list[tuple[str, float]]:
+        """None."""
+        return []
+
+    def box(self, _: float) -> float:
+        """Nothing closes it."""
+        return -math.inf
+
+
+@dataclass(frozen=True, slots=True)
+class OverPlane(InTheOpen):
+    """Over a perfect plane z = 0, which adds the image."""
+
+    factors: Callable[[Floats, float], Fields]
+
+    def far(self, currents: Currents, looking: Looking) -> Fields:
+        """The field of the currents and what comes back; none below."""
+        up = np.cos(looking.theta) >= -1e-12
+        direct = InTheOpen.far(self, currents, looking)
+        back = _reflected(currents, looking, self.factors)
+        return (direct[0] + back[0]) * up, (direct[1] + back[1]) * up
+
+    def near(self, currents: Currents, points: Floats, refuse: bool) -> Fields:
+        """The field of the currents and their image; none below."""
+        e, h = fields_in_the_open(currents, points, refuse, image=True)
+        above = (points[:, 2] >= 0.0)[:, None]
+        return e * above, h * above
+
+    def box(self, _: float) -> float:
+        """Nothing passes the plane."""
+        return 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class OverEarth(OverPlane):
+    """Over real earth, which sends back a share."""
+
+    earth: Earth
+
+    def near(self, currents: Currents, points: Floats, refuse: bool) -> Fields:
+        """The field of the currents and what earth sends back; none below."""
+        e, h = fields_in_the_open(currents, points, refuse)
+        back = add_reflected(currents, points, self.earth.at(currents.frequency), 0.0)
+        above = (points[:, 2] >= 0.0)[:, None]
+        hidden = (e == 0.0).all(axis=1)[:, None]
+        return (e + back[0] * ~hidden) * above, (h + back[1] * ~hidden) * above
+
+    def box(self, lowest: float) -> float:
+        """Nothing closes it; what passes its lowest face goes into the earth."""
+        if lowest < 0.0:
+            raise UsageError(f"power through a box: its lowest face, z = {lowest:g} m, is in the earth: begin at z = 0")
+        return -math.inf
+
+
+@dataclass(frozen=True, slots=True)
+class OnLayers:
+    """On layers, through them, and in the air over them."""
+
+    stack: Stack
+
+    def far(self, currents: Currents, looking: Looking) -> Fields:
+        """What the metal on the layers sends, and what is in the air over them."""
+        e_theta, e_phi = (np.zeros(len(looking.theta), np.complex128) for _ in range(2))
+        up = np.cos(looking.theta) > 1e-12
+        if currents.on_layers is not None:
+            vectors = currents.on_layers.printed_radiator.about_origin(looking)
+            e_theta, e_phi = printed_field(self.stack, currents.frequency, vectors, looking.theta, looking.phi)
+            if self.stack.open_below:
+                # What is under the board is the mirror image of what is over it turned over.
+                theta, turned = math.pi - looking.theta, self.stack.turned
+                under = printed_field(turned, currents.frequency, vectors, theta, looking.phi)
+                e_theta, e_phi = e_theta - under[0], e_phi + under[1]
+        if currents.in_air is not None:
+            direct = InTheOpen().far(currents.in_air, looking)
+            back = _reflected(currents.in_air, looking, self.stack.reflected, self.stack.thickness)
+            e_theta, e_phi = e_theta + up * (direct[0] + back[0]), e_phi + up * (direct[1] + back[1])
+            if self.stack.open_below:
+                tm, te = self._under(looking, currents)
+                e_theta, e_phi = e_theta + tm * direct[0], e_phi + te * direct[1]
+        return e_theta, e_phi
+
+    def _under(self, looking: Looking, currents: Currents) -> Fields:
+        """What of the field in the air over an open board comes out under it."""
+        cosine = np.cos(looking.theta)
+        down = cosine < -1e-12
+        tm, te = self.stack.at(currents.frequency).transmitted(looking.theta)
+        # From face to face, not as far as in air.
+        turn = down * np.exp(-1j * currents.wavenumber * self.stack.thickness * cosine)
+        return tm * turn, te * turn
+
+    def near(self, currents: Currents, points: Floats, refuse: bool) -> Fields:
+        """Over the topmost face, and of metal on an open board under it too; raises UsageError for other points."""
+        e, h = (np.zeros((len(points), 3), np.complex128) for _ in range(2))
+        level, top = self.stack.level, self.stack.thickness
+        under = (points[:, 2] <= 0.0) & (self.stack.open_below and currents.in_air is None)
+        refuse_in_layers(self.stack, points[~under])
+        if currents.on_layers is not None:
+            e[~under], h[~under] = fields_over(currents.on_layers, self.stack, points[~under], refuse)
+            if under.any() and currents.on_layers.sheets is not None:
+                turned = replace(currents.on_layers, sheets=currents.on_layers.sheets.raised(top - 2.0 * level))
+                mirrored = points[under] * MIRROR + np.array([0.0, 0.0, top])
+                one, two = fields_over(turned, self.stack.turned, mirrored, refuse)
+                e[under], h[under] = one * MIRROR, -two * MIRROR
+        if currents.in_air is not None:
+            direct = fields_in_the_open(currents.in_air, points, refuse)
+            back = add_reflected(currents.in_air, points, self.stack.at(currents.frequency), top)
+            hidden = (direct[0] == 0.0).all(axis=1)[:, None]
+            e, h = (e + direct[0] + back[0]) * ~hidden, (h + direct[1] + back[1]) * ~hidden
+        return e, h
+
+    def guided(self, currents: Currents) -> list[tuple[str, float]]:
+        """In every wave that runs in the layers."""
+        return guided_powers(self.stack, currents)
+
+    def box(self, _: float) -> float:
+        """None can be closed."""
+        raise UsageError(
+            "power through a box: layers carry power out of it unseen; ask for the budget, or integrate a near field"
+        )
+
+
+def around(medium: Medium) -> Around:
+    """What a medium makes of currents."""
+    if isinstance(medium, Stack):
+        return OnLayers(medium)
+    if isinstance(medium, Earth):
+        return OverEarth(medium.reflected, medium)
+    return OverPlane(medium.reflected) if isinstance(medium, PerfectPlane) else InTheOpen()

@@ -1,0 +1,116 @@
+"""Radiation vectors ∫ I e^{jk r̂·r'} dr' of currents along segments and of current moments at points."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from ..arraytypes import Complexes, Floats
+from ..geometry.mesh import WireMesh
+from ..geometry.sheet_mesh import MIRROR
+from ..running import announce, in_shares
+from .directions import unit_vectors
+
+
+@dataclass(frozen=True, eq=False)
+class Radiator:
+    """Currents as they radiate: along segments, ends (segments, 2), and moments (n, 3), A·m, at points (n, 3).
+
+    places (p, 3): what they lie between.
+    """
+
+    mesh: WireMesh | None
+    ends: Complexes
+    points: Floats
+    moments: Complexes
+    places: Floats
+    wavenumber: float
+
+    @cached_property
+    def middle(self) -> Floats:
+        """Of the places (3,)."""
+        return np.asarray(0.5 * (self.places.min(axis=0) + self.places.max(axis=0)))
+
+    def vectors(self, directions: Floats) -> Complexes:
+        """About the middle, for unit vectors (n, 3): (n, 3)."""
+        from ..kernels.radiation import moment_vectors, radiation_vectors
+
+        announce(radiation_vectors if self.mesh is not None else moment_vectors)
+        out = np.zeros((len(directions), 1, 3), np.complex128)
+        segments = currents = None
+        if self.mesh is not None and len(self.mesh):
+            mean, diff = self.ends.mean(axis=1), self.ends[:, 1] - self.ends[:, 0]
+            segments = np.concatenate([(self.mesh.centres - self.middle).T, self.mesh.columns[3:]])
+            currents = np.array([[mean.real, mean.imag, diff.real, diff.imag]])
+        points = np.ascontiguousarray((self.points - self.middle).T)
+        moments = np.concatenate([self.moments.real, self.moments.imag], axis=1).T.copy()
+
+        def work(share: slice) -> None:
+            part = np.ascontiguousarray(directions[share])
+            if segments is not None:
+                radiation_vectors(segments, currents, self.wavenumber, part, out[share])
+            if len(self.points):
+                moment_vectors(points, moments, self.wavenumber, part, out[share, 0])
+
+        in_shares(work, len(directions))
+        return out[:, 0]
+
+    def _on_grid(self, theta: Floats, phi: Floats) -> Complexes:
+        """The same for every pair of theta (m,) and phi (n,): (m, n, 3).
+
+        About its middle the radiation vector has no more than about kr oscillations round any great circle, so a coarse
+        grid holds all of it: continued over the whole circle in θ by (2π - θ, φ) = (θ, φ + π), its samples are those of
+        a trigonometric polynomial in both angles (Driscoll and Healy 1994), evaluated by two matrix products.
+        """
+        size = float(self.wavenumber * np.linalg.norm(np.ptp(self.places, axis=0)) / 2)
+        order = 2 * math.ceil((size + 8.4 * size ** (1 / 3) + 8.0) / 2)
+        count = 2 * order
+        if len(theta) * len(phi) < order * count:
+            return self.vectors(unit_vectors(*_pairs(theta, phi))).reshape(len(theta), len(phi), 3)
+        rows, columns = math.pi * np.arange(order + 1) / order, 2.0 * math.pi * np.arange(count) / count
+        upper = self.vectors(unit_vectors(*_pairs(rows, columns))).reshape(order + 1, count, 3)
+        lower = np.roll(upper[-2:0:-1], order, axis=1)
+        waves = np.fft.fftn(np.concatenate([upper, lower]), axes=(0, 1), norm="forward")
+        turns = np.fft.fftfreq(count, 1.0 / count)
+        along, around = (np.exp(1j * np.outer(angles, turns)) for angles in (theta, phi))
+        return np.asarray(np.einsum("it,tpc,jp->ijc", along, waves, around, optimize=True))
+
+    def about_origin(self, looking: Looking, *, mirrored: bool = False) -> Complexes:
+        """About the origin, into directions or their mirror images below: (n, 3)."""
+        mirror = MIRROR if mirrored else np.ones(3)
+        if looking.grid is not None:
+            rows, columns = looking.grid
+            vectors = self._on_grid(math.pi - rows if mirrored else rows, columns).reshape(-1, 3)
+        else:
+            vectors = self.vectors(looking.directions * mirror)
+        turn = np.exp(1j * self.wavenumber * (looking.directions @ (mirror * self.middle)))
+        return np.asarray(vectors * turn[:, None])
+
+
+@dataclass(frozen=True, eq=False)
+class Looking:
+    """Directions: theta, phi (n,), and their rows (m,) and columns (n,) where they are a grid."""
+
+    theta: Floats
+    phi: Floats
+    grid: tuple[Floats, Floats] | None
+
+    @cached_property
+    def directions(self) -> Floats:
+        """Unit vectors (n, 3)."""
+        return unit_vectors(self.theta, self.phi)
+
+
+def looking(theta: Floats, phi: Floats) -> Looking:
+    """Into theta, phi of any shapes that go together; a column of theta with a row of phi is a grid."""
+    full_theta, full_phi = (np.ravel(x) for x in np.broadcast_arrays(theta, phi))
+    grid = np.ndim(theta) == 2 and np.shape(theta)[1] == 1 and np.ndim(phi) == 1
+    return Looking(full_theta, full_phi, (np.ravel(theta), np.ravel(phi)) if grid else None)
+
+
+def _pairs(theta: Floats, phi: Floats) -> tuple[Floats, Floats]:
+    rows, columns = np.meshgrid(theta, phi, indexing="ij")
+    return rows.ravel(), columns.ravel()

@@ -1,0 +1,83 @@
+"""What a medium says of itself, for what is nothing special."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Self
+
+import numpy as np
+
+from ..arraytypes import Bools, Floats
+
+if TYPE_CHECKING:
+    from .stack import Stack
+
+
+class Plain:
+    """Facts of a medium that has nothing of the kind; others say what they have."""
+
+    @property
+    def has_plane(self) -> bool:
+        """Whether nothing is below z = 0 but what the medium says."""
+        return False
+
+    @property
+    def grounds(self) -> bool:
+        """Whether metal at z = 0 passes its current on."""
+        return False
+
+    @property
+    def tabled(self) -> bool:
+        """Whether its kernels come from tables."""
+        return False
+
+    @property
+    def takers(self) -> tuple[str, ...]:
+        """What in it takes power, in words."""
+        return ()
+
+    @property
+    def thickness(self) -> float:
+        """Of layers on z = 0, metres."""
+        return 0.0
+
+    @property
+    def slowest(self) -> float:
+        """The largest index of refraction of layers."""
+        return 1.0
+
+    @property
+    def stack(self) -> Stack | None:
+        """Its layers."""
+        return None
+
+    @property
+    def layered(self) -> bool:
+        """Whether it has layers."""
+        return self.stack is not None
+
+    @property
+    def over_matter(self) -> bool:
+        """Whether there is matter below z = 0, which metal may not touch."""
+        return self.has_plane and not self.grounds
+
+    def holds(self, heights: Floats) -> Bools:
+        """Whether heights (any shape), metres, are inside layers."""
+        return np.zeros(np.shape(heights), bool)
+
+    @property
+    def reflects(self) -> bool:
+        """Whether waves that go down come back."""
+        return self.has_plane
+
+    @property
+    def underneath(self) -> str:
+        """What is below z = 0 instead of space, in words; empty if nothing is."""
+        return str(self) if self.has_plane else ""
+
+    def carries(self, heights: Floats) -> Bools:
+        """Whether metal at heights (any shape), metres, is printed on it."""
+        return np.zeros(np.shape(heights), bool)
+
+    def scaled(self, _factor: float) -> Self:
+        """The medium with all its lengths multiplied."""
+        return self
