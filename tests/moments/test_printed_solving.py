@@ -7,6 +7,7 @@ import pytest
 
 import earshot as es
 from earshot.moments.formulation import antenna_basis
+from earshot.moments.layered import layered
 from earshot.moments.printed import printed_block, printed_matrix
 
 LIGHT = 299792458.0
@@ -73,7 +74,7 @@ def test_a_layer_cut_in_two_is_the_same():
     air = es.Dielectric("nothing", 1.0)
     assert impedance(patch(medium=board(GLASS, 1, es.Layer("5 mm", air))), "2.35 GHz") == pytest.approx(one, rel=1e-3)
     assert covered.level == pytest.approx(1.6e-3)
-    assert covered.height == pytest.approx(6.6e-3)
+    assert covered.thickness == pytest.approx(6.6e-3)
 
 
 def test_layers_of_air_are_a_plane_alone():
@@ -153,7 +154,7 @@ def test_un_mirrored_blocks_are_symmetric():
     block = printed_block(basis, medium, 2.4e9, near, near)
     assert np.abs(block - block.T).max() < 1e-4 * np.abs(block).max()
     # And what the solver makes of them, with three points on triangles that are farther apart.
-    matrix = printed_matrix(basis, medium, 2.4e9)[np.ix_(near, near)]
+    matrix = printed_matrix(layered(basis, medium), medium, 2.4e9)[np.ix_(near, near)]
     assert np.abs(0.5 * (block + block.T) - matrix).max() < 3e-4 * np.abs(block).max()
 
 
@@ -176,7 +177,7 @@ def test_lossy_layers_take_the_remainder():
         (patch().with_(es.Wire("pin", [(0, 0, 0), (1e-3, 0, 1.6e-3)], radius="0.2 mm")), "not a probe"),
         (patch().with_(es.Wire("two", [(6.5e-3, 0, 0), (6.5e-3, 0, 1.6e-3)], radius="0.5 mm")), "overlap"),
         (patch().with_(es.Sheet("over", es.plate("4 mm", "4 mm", centre=(0, 0, 1.6e-3)))), "lie on one another"),
-        (patch().without("patch"), "has no sheet on its layers"),
+        (patch().without("patch"), "ends on no metal"),
     ],
 )
 def test_what_cannot_be_printed_is_told(antenna, says):

@@ -102,12 +102,15 @@ def _in_finer(basis: Basis, finer: Basis, coefficients: Complexes) -> Complexes:
     """Coefficients of the same current on a mesh of halved segments: it is still piecewise linear there."""
     from scipy.sparse.linalg import spsolve
 
-    ends = basis.segment_currents(coefficients)
+    ends, cut = basis.segment_currents(coefficients), ~basis.wires.through
+    number = np.arange(len(ends)) + np.cumsum(cut) - cut
     middle = ends.mean(axis=1)
-    halves = np.stack([ends[:, 0], middle, middle, ends[:, 1]], axis=1).ravel()
+    halves = np.zeros((len(finer.mesh), 2), np.complex128)
+    halves[number, 0], halves[number + cut, 1] = ends.T
+    halves[number[cut], 1] = halves[number[cut] + 1, 0] = middle[cut]
     # More half functions than functions, but the current is among those they can make: least squares is exact.
     to_halves = finer.wires.ends
-    return np.asarray(spsolve((to_halves.T @ to_halves).tocsc().astype(complex), to_halves.T @ halves))
+    return np.asarray(spsolve((to_halves.T @ to_halves).tocsc().astype(complex), to_halves.T @ halves.ravel()))
 
 
 def boundary_residual(solution: Solution, frequency: float) -> tuple[float, str]:
@@ -123,8 +126,9 @@ def boundary_residual(solution: Solution, frequency: float) -> tuple[float, str]
     applied = gap_vectors(solution.antenna, finer)
     old = len(solution.mesh.nodes)
     node = finer.mesh.ends.ravel()[finer.wires.halves[0]]
-    # The function at the middle of segment s is the one that owns node old + s.
-    middle = np.empty(len(solution.mesh), np.int64)
+    # The function at the middle of the segment cut s-th is the one that owns node old + s.
+    segments = np.flatnonzero(~basis.wires.through)
+    middle = np.empty(len(segments), np.int64)
     middle[node[node >= old] - old] = np.flatnonzero(node >= old)
     left = np.array(
         [
@@ -132,7 +136,7 @@ def boundary_residual(solution: Solution, frequency: float) -> tuple[float, str]
             for port, coefficients in enumerate(one.response.coefficients[0])
         ]
     )
-    segment = int(left.max(axis=0).argmax())
+    segment = int(segments[left.max(axis=0).argmax()])
     wire = solution.antenna.wires[solution.mesh.wire[segment]]
     along = float(solution.mesh.arc[segment].mean())
     return float(left.max()), f"{along:.4g} m along wire '{wire.name}', {wire.length:.4g} m long"

@@ -36,13 +36,16 @@ class Currents:
 
     @cached_property
     def places(self) -> Floats:
-        """Nodes and vertices (n, 3), but for those of probes."""
-        vertices = np.zeros((0, 3)) if self.sheets is None else self.sheets.mesh.vertices
+        """Nodes and vertices (n, 3), but for the feet of probes."""
+        used = np.unique(self.mesh.ends)
         if self._through.any():
-            tops = self.mesh.nodes[self.mesh.ends[self._through]].max(axis=1)
-            nodes = self.mesh.nodes[np.unique(self.mesh.ends[~self._through])]
-            return np.concatenate([nodes, vertices if len(vertices) else tops])
-        return np.concatenate([self.mesh.nodes, vertices])
+            ends = self.mesh.ends[self._through]
+            feet = np.take_along_axis(ends, np.argmin(self.mesh.nodes[ends, 2], axis=1)[:, None], axis=1)
+            used = np.setdiff1d(used, feet)
+        if self.sheets is None:
+            return self.mesh.nodes[used]
+        mesh = self.sheets.mesh
+        return np.concatenate([self.mesh.nodes[used], mesh.vertices[np.unique(mesh.triangles)]])
 
     @property
     def wavenumber(self) -> float:

@@ -56,8 +56,43 @@ def add_reflected(currents: Currents, points: Floats, below: Below, top: float) 
                 )  # fmt: skip
 
             in_shares(work, len(places))
+            _add_ends(currents, table, top, places, *scales, back)
         out[above] = back
     return out[:, :3], out[:, 3:]
+
+
+def _add_ends(
+    currents: Currents,
+    table: EarthTable,
+    top: float,
+    places: Floats,
+    e_scale: complex,
+    h_scale: complex,
+    out: Complexes,
+) -> None:
+    """Add what charges do that wires would leave on layers, where they go on into metal or a probe.
+
+    As in `media.over_layers`: without them E has -∇_h (a U) more, and H curl (z a U_ζ), than with one kernel for all.
+    """
+    from ..kernels.over_layers import over_points
+
+    mesh = currents.mesh
+    node, sense = mesh.ends.ravel(), np.tile([1.0, -1.0], len(mesh))
+    on = np.abs(mesh.nodes[node, 2] - top) <= 1e-6 * top if top else np.zeros(len(node), bool)
+    if not on.any():
+        return
+    announce(over_points)
+    ends, amounts = mesh.nodes[node[on]], (sense * currents.ends.ravel())[on]
+    k, kinds = table.wavenumber, FOR_FIELDS
+    seen = np.zeros((kinds, len(places), len(ends)), np.complex128)
+    thick = np.zeros(len(places))
+    over_points(places, places[:, 2], thick, ends, table.least, k, table.grid, table.weights, kinds, seen)
+    # Times ρ the slopes are slopes.
+    off = k * (places[:, None, :2] - ends[:, :2])
+    slope, up_slope = (np.einsum("pqx,pq,q->px", off, seen[kind], amounts) for kind in (2, 8))
+    out[:, :2] -= e_scale * k * slope
+    out[:, 3] += h_scale * k * up_slope[:, 1]
+    out[:, 4] -= h_scale * k * up_slope[:, 0]
 
 
 def _table_for(currents: Currents, points: Floats, below: Below, top: float) -> tuple[EarthTable, float]:
@@ -68,6 +103,6 @@ def _table_for(currents: Currents, points: Floats, below: Below, top: float) -> 
     middle, size = corners.mean(axis=0), 0.5 * float(np.linalg.norm(corners[1] - corners[0]))
     away = np.linalg.norm(points[:, :2] - middle, axis=1)
     across = (max(float(away.min()) - size, 0.0), float(away.max()) + size)
-    heights = (float(lowest), float(highest))
+    heights = (max(float(lowest), 0.0), float(highest))
     table = earth_table(below, currents.wavenumber, across, heights, FOR_FIELDS, thread_count(), in_threads)
     return table, float(lowest)

@@ -16,7 +16,7 @@ from .parts import Wire
 from .pieces import as_place, words_for
 from .profiles import distance
 
-_THICK, _THICKEST = 0.5, 1.5
+_THIN, _THICK, _THICKEST = 0.05, 0.5, 1.5
 _CLOSE, _RADII = 1e-6, 4.0
 # Edges of a hundred thicknesses move a resonance by less than 1e-3; nothing was measured beyond.
 _LONGEST = 100.0
@@ -30,7 +30,7 @@ def described(antenna: Antenna, stack: Stack) -> Iterator[Finding]:
         if stack.carries(sheet.surface.bounds[:, 2]).all() or low > top * (1.0 + _CLOSE):
             continue
         where = f"z = {low:g} m" if abs(low - level) > _CLOSE * top else f"z = {high:g} m"
-        says = f"sheet '{sheet.name}' is neither on the level of the layers nor over them: it reaches {where}"
+        says = f"sheet '{sheet.name}' is on no level of the layers, and not clear of them: it reaches {where}"
         remedy = f"print it flat at z = {level:g} m, where the layers have metal, or raise it clear of their top"
         yield Finding("stop", sheet.name, says, f"{remedy}, z = {top:g} m")
     for wire in antenna.wires:
@@ -148,6 +148,15 @@ def sized(antenna: Antenna, stack: Stack, frequency: float) -> Iterator[Finding]
         )
         level = "stop" if phase > _THICKEST else "warn"
         yield Finding(level, probes[0].name, says, "use thinner layers, or a gap in the metal as a port")
+        return
+    for wire in probes:
+        if phase > _THIN and wire.corners[:, 2].max() > stack.thickness * (1.0 + _CLOSE):
+            says = (
+                f"wire '{wire.name}' goes on over layers that are {math.degrees(phase):.1f} deg thick at "
+                f"{frequency / 1e6:g} MHz, with one current all through them: its resistance may be off by about as "
+                "many per cent"
+            )
+            yield Finding("warn", wire.name, says, "use thinner layers, or take the figure for a first one")
 
 
 def meshed(antenna: Antenna, longest: float) -> Iterator[Finding]:

@@ -81,7 +81,7 @@ def layered(basis: Basis, stack: Stack) -> Layered:
         own = np.concatenate([in_air, basis.first_wire + on_wires])
         aloft = _aloft(Basis(flying, rest, basis.reach).raised(-stack.thickness), own, stack.thickness)
     return Layered(
-        metal, on_metal, fans, np.array([a for _, a in feet]).reshape(-1, wires.size),
+        metal, on_metal, fans, np.array([a for _, a in feet]).reshape(len(feet), wires.size),
         np.array([grid.radii[wires.halves[0, a != 0.0] // 2].max() for _, a in feet]), probes,
         grid.radii[segments], up, aloft,
     )  # fmt: skip
@@ -134,6 +134,8 @@ def _of_wires(basis: Basis) -> Part:
     places = points.places[which] + off * (
         np.cos(turn)[:, None] * frames[:, :3] + np.sin(turn)[:, None] * frames[:, 3:]
     )
+    # Where a slanted wire stands, its tube would dip into the layers.
+    places[:, 2] = np.abs(places[:, 2])
     rows = np.repeat(np.arange(len(which)), 2)
     columns = (2 * points.owner[which, None] + np.arange(2)).ravel()
     shape = len(which), 2 * len(basis.mesh)
