@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -33,13 +34,21 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, eq=False)
 class Received:
-    """What a plane wave does to an antenna: voltages and currents (ports,), peak, and the induced currents."""
+    """What a plane wave does to an antenna: voltages and currents (ports,), peak, and the induced currents.
+
+    induced: makes those on all metal, when they are asked for.
+    """
 
     antenna: Antenna
     wave: PlaneWave
-    flow: Currents
     voltages: Complexes
     currents: Complexes
+    induced: Callable[[], Currents]
+
+    @cached_property
+    def flow(self) -> Currents:
+        """The induced currents."""
+        return self.induced()
 
     @property
     def powers(self) -> Floats:
@@ -92,9 +101,11 @@ def receive(
     *,
     terminations: Mapping[str, Impedance | complex] | None = None,
 ) -> Received:
-    """Put a solved antenna into a plane wave: one more solve, with the wave as its source.
+    """Put a solved antenna into a plane wave.
 
-    terminations: what closes the ports; their references unless named, `open_circuit()` for open-circuit voltage.
+    By reciprocity what the wave sends into shorted ports is what their currents, solved already, make of it; currents
+    on all metal take one more solve, when they are asked for. terminations: what closes the ports; their references
+    unless named, `open_circuit()` for open-circuit voltage.
     Raises UsageError for unknown ports, and as `Solution.drive` does for frequencies.
     """
     needs(solution, Solution, "receive", "a Solution, as solve returns it")
@@ -104,21 +115,23 @@ def receive(
     for name in terminations or {}:
         antenna.port(name)
     tested = formulation(antenna.medium).tested(basis, wave, hertz)
-    shorted = solved_for(antenna, basis, hertz, tested[:, None])[:, 0]
-    injected = gap_vectors(antenna, basis).T @ shorted
+    injected = one.response.coefficients[0] @ tested
     circuit = circuit_of(antenna)
     ends = [_end((terminations or {}).get(port.name, port.reference)) for port in antenna.ports]
     closed = replace(circuit, ports=0, closings=(*ends, *circuit.closings))
     nodes = closed.excited(one.response.admittance[0], hertz, injected)
     voltages = nodes[: circuit.gaps]
-    coefficients = shorted + voltages @ one.response.coefficients[0]
-    if not np.isfinite(coefficients).all():
+    if not np.isfinite(voltages).all():
         raise UsageError(f"antenna '{antenna.name}': its terminations leave no finite answer; change one a little")
     count = len(antenna.ports)
     # Into the port, as for a drive: what the antenna and the lines there draw, the wave's share included.
     currents = injected + closed.drawn(one.response.admittance[0], nodes[:, None])[:, 0]
-    flow = currents_of(antenna, basis, coefficients, hertz)
-    return Received(antenna, wave, flow, voltages[:count], currents[:count])
+
+    def induced() -> Currents:
+        shorted = solved_for(antenna, basis, hertz, tested[:, None])[:, 0]
+        return currents_of(antenna, basis, shorted + voltages @ one.response.coefficients[0], hertz)
+
+    return Received(antenna, wave, voltages[:count], currents[:count], induced)
 
 
 def scatter(
@@ -139,7 +152,7 @@ def scatter(
     currents = gap_vectors(antenna, basis).T @ coefficients
     count = len(antenna.ports)
     flow = currents_of(antenna, basis, coefficients, hertz)
-    return Received(antenna, wave, flow, np.zeros(count, complex), currents[:count])
+    return Received(antenna, wave, np.zeros(count, complex), currents[:count], lambda: flow)
 
 
 def _end(value: Impedance | complex) -> Impedance:

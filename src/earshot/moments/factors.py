@@ -1,36 +1,57 @@
-"""The factors of the last matrix, kept for the next right-hand sides of the same antenna at the same frequency.
+"""Factors of the last matrices, kept for the next right-hand sides of the same antenna at the same frequency.
 
-A plane wave on a solved antenna costs a substitution then, not another matrix. They are let go when another matrix is
-made, when the basis they are for is, or when they would take much of what memory is free.
+A plane wave on a solved antenna costs a substitution then, not another matrix. They are let go when the basis they are
+for is, and the oldest first when all of them would take much of what memory is free.
 """
 
 from __future__ import annotations
 
 import threading
 import weakref
-from typing import Any
+from typing import Any, NamedTuple
 
 from ..geometry.antenna import Antenna
 from ..running import free_memory
 from .basis import Basis
 
 _SHARE = 0.125
-_lock = threading.Lock()
-_kept: list[tuple[weakref.ref[Basis], Antenna, float, Any]] = []
+_lock = threading.RLock()
+
+
+class _Kept(NamedTuple):
+    basis: weakref.ref[Basis]
+    antenna: Antenna
+    frequency: float
+    factors: Any
+
+
+_kept: list[_Kept] = []
 
 
 def kept_factors(antenna: Antenna, basis: Basis, frequency: float) -> Any:
-    """The factors for that very basis, antenna and frequency (Hz), or None; others are let go."""
+    """The factors for that very basis, antenna and frequency (Hz), or None."""
     with _lock:
-        for known, own, hertz, factors in _kept:
-            if known() is basis and hertz == frequency and own == antenna:
-                return factors
-        _kept.clear()
+        for one in _kept:
+            if one.basis() is basis and one.frequency == frequency and one.antenna == antenna:
+                return one.factors
     return None
 
 
 def keep_factors(antenna: Antenna, basis: Basis, frequency: float, factors: Any) -> None:
     """Keep factors as `scipy.linalg.lu_factor` gives them, unless they are large."""
-    if factors[0].nbytes <= _SHARE * free_memory():
-        with _lock:
-            _kept[:] = [(weakref.ref(basis, lambda _: _kept.clear()), antenna, frequency, factors)]
+    with _lock:
+        # What is kept already is not free any more.
+        room = _SHARE * (free_memory() + sum(one.factors[0].nbytes for one in _kept))
+        kept = [_Kept(weakref.ref(basis, _let_go), antenna, frequency, factors), *_kept]
+        taken, fitting = 0, []
+        for one in kept:
+            taken += one.factors[0].nbytes
+            if taken > room:
+                break
+            fitting.append(one)
+        _kept[:] = fitting
+
+
+def _let_go(basis: weakref.ref[Basis]) -> None:
+    with _lock:
+        _kept[:] = [one for one in _kept if one.basis is not basis]
