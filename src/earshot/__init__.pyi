@@ -112,6 +112,9 @@ from .network.sources import amperes as amperes
 from .network.sources import volts as volts
 from .network.sources import watts as watts
 from .network.trace import Trace as Trace
+from .runs.run import Run as Run
+from .runs.run import open_run as open_run
+from .runs.run import run as run
 from .terms import Term as Term
 from .terms import term as term
 from .terms import terms as terms

@@ -149,10 +149,9 @@ def test_several_ports_need_a_case(run, tmp_path):
 
 def test_every_cut_a_case_names_is_drawn(demo_path):
     from earshot.views.commands.options import load
-    from earshot.views.commands.runs import run as run_file
     from earshot.views.figures import FIGURES, Wishes
 
-    result = run_file(load(demo_path.parent / "uplink_turnstile.toml", None, ["401 MHz"]), own_frequencies=False)
+    result = es.run(load(demo_path.parent / "uplink_turnstile.toml", None, ["401 MHz"]), own_frequencies=False)
     drawn = FIGURES["polar"].draw(result, Wishes())
     labels = [text.get_text() for axes in drawn.axes for text in axes.get_legend().get_texts()]
     assert [label.split(",")[0] for label in labels] == ["azimuth 0°", "azimuth 90°"]

@@ -7,8 +7,6 @@ import pytest
 
 import earshot as es
 from earshot.views.commands.options import load
-from earshot.views.commands.runs import as_json, write_all
-from earshot.views.commands.runs import run as run_file
 from earshot.views.figures import FIGURES, Wishes, figures_for
 
 TWO = """
@@ -67,7 +65,7 @@ def solved(request, demo_path, tmp_path_factory):
     if request.param == "two masts":
         path = tmp_path_factory.mktemp("two") / "two.toml"
         path.write_text(TWO)
-    return run_file(load(path, None))
+    return es.run(load(path, None))
 
 
 @pytest.mark.parametrize("name", FIGURES)
@@ -84,7 +82,7 @@ def test_every_figure_of_every_demo_is_drawn(solved, name, tmp_path):
 
 
 def test_everything_is_written_and_opens_again(solved, tmp_path):
-    names = [path.name for path in write_all(solved, tmp_path)]
+    names = [path.name for path in solved.write(tmp_path)]
     assert len(names) == len(set(names))
     assert sorted(names) == sorted(p.name for p in tmp_path.iterdir())
     ports = len(solved.solution.antenna.ports)
@@ -92,7 +90,7 @@ def test_everything_is_written_and_opens_again(solved, tmp_path):
     assert np.array_equal(again.network.s(), solved.solution.network.s())
     back = es.read_network(tmp_path / f"network.s{ports}p")
     np.testing.assert_allclose(back.s(), solved.solution.network.referred_to(back.references[0].real).s(), atol=1e-9)
-    content = json.loads(json.dumps(as_json(solved), default=lambda x: x.tolist() if hasattr(x, "tolist") else str(x)))
+    content = json.loads(json.dumps(solved.to_dict(), default=lambda x: x.tolist() if hasattr(x, "tolist") else str(x)))
     assert len(content["cases"]) == len(solved.cases)
 
 

@@ -9,19 +9,18 @@ from matplotlib.text import Text
 
 import earshot as es
 from earshot.views.commands.options import load
-from earshot.views.commands.runs import run as run_file
 from earshot.views.figures import FIGURES, Wishes
 from earshot.views.plots.style import DASHES, LINES, SHORE
 
 
 @pytest.fixture(scope="module")
 def tag(demo_path):
-    return run_file(load(demo_path, None))
+    return es.run(load(demo_path, None))
 
 
 @pytest.fixture(scope="module")
 def turnstile(demo_path):
-    return run_file(load(demo_path.with_name("uplink_turnstile.toml"), None))
+    return es.run(load(demo_path.with_name("uplink_turnstile.toml"), None))
 
 
 def words(figure):
@@ -45,8 +44,8 @@ def drawn_texts(figure):
 @pytest.fixture(scope="module")
 def others(demo_path):
     """What has figures that the tag receiver has not: several ports, and ground."""
-    line = run_file(load(demo_path.with_name("tag_line.toml"), None, ["150.1 MHz"]))
-    swell = run_file(load(demo_path.with_name("buoy_on_swell.toml"), None, ["868 MHz"]))
+    line = es.run(load(demo_path.with_name("tag_line.toml"), None, ["150.1 MHz"]))
+    swell = es.run(load(demo_path.with_name("buoy_on_swell.toml"), None, ["868 MHz"]))
     return dict.fromkeys(("layout", "beam-map", "coupling", "scan", "ideal", "link"), line) | {"along-ground": swell}
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -184,24 +184,37 @@ def _distinct(at: Floats, level: Floats, intensity: Callable[[Floats, Floats], F
     # Those equal to rounding by least θ, then nearest to the x axis.
     order = np.lexsort((phi, np.round(aside, 6), np.round(theta, 6), -np.round(np.log(level), 8)))
     kept: list[int] = []
+    places, close = np.empty_like(at), math.cos(min(step, 0.1))
     for i in order.tolist():
-        near = [k for k in kept if at[i] @ at[k] > math.cos(min(step, 0.1))]
-        if not near:
+        if not (places[: len(kept)] @ at[i] > close).any():
+            places[len(kept)] = at[i]
             kept.append(i)
     if len(kept) > 1:
-        strong = [i for i in kept[1:_RIDGES] if not _one_ridge(at[kept[0]], at[i], level[i], intensity)]
-        kept = [kept[0], *strong, *kept[_RIDGES:]]
+        others = np.array(kept[1:_RIDGES])
+        apart = others[~_one_ridge(at[kept[0]], at[others], level[others], intensity)]
+        kept = [kept[0], *apart.tolist(), *kept[_RIDGES:]]
     return [Lobe(float(level[i]), float(theta[i]), float(phi[i])) for i in kept]
 
 
-def _one_ridge(main: Floats, other: Floats, level: float, intensity: Callable[[Floats, Floats], Floats]) -> bool:
-    """Whether the field between two lobes, by the shorter way round or by the cones round an axis, hardly falls."""
+def _one_ridge(
+    main: Floats, others: Floats, levels: Floats, intensity: Callable[[Floats, Floats], Floats]
+) -> NDArray[np.bool_]:
+    """Whether the field between a lobe and others (n, 3) of levels (n,) hardly falls, by one way or another: (n,)."""
+    ways = [(number, way) for number, other in enumerate(others) for way in _ways(main, other)]
+    joined = np.zeros(len(others), bool)
+    if ways:
+        number, places = np.array([n for n, _ in ways]), np.stack([way for _, way in ways])
+        seen = intensity(*(x.ravel() for x in angles_of(places))).reshape(places.shape[:2])
+        joined[number[seen.min(axis=1) > levels[number] * 10.0 ** (-0.001)]] = True
+    return joined
+
+
+def _ways(main: Floats, other: Floats) -> Iterator[Floats]:
+    """Directions (31, 3) from one to another, by the shorter way round or by the cones round an axis."""
     share = np.linspace(0.0, 1.0, 33)[1:-1]
     angle = math.acos(float(np.clip(main @ other, -1.0, 1.0)))
-    ways = []
     if 1e-6 < angle < math.pi - 1e-6:
-        great = (np.sin((1 - share) * angle)[:, None] * main + np.sin(share * angle)[:, None] * other) / math.sin(angle)
-        ways.append(great)
+        yield (np.sin((1 - share) * angle)[:, None] * main + np.sin(share * angle)[:, None] * other) / math.sin(angle)
     for axis in range(3):
         # Round an axis, when both are at one angle from it.
         if abs(main[axis] - other[axis]) < 1e-4:
@@ -213,8 +226,7 @@ def _one_ridge(main: Floats, other: Floats, level: float, intensity: Callable[[F
             cone = np.zeros((len(share), 3))
             cone[:, axis] = main[axis]
             cone[:, one], cone[:, two] = radius * np.cos(along), radius * np.sin(along)
-            ways.append(cone)
-    return any(intensity(*angles_of(way)).min() > level * 10.0 ** (-0.001) for way in ways)
+            yield cone
 
 
 def _crossing(level: Level, inside: float, outside: float, value: float) -> float:

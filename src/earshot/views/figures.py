@@ -22,7 +22,7 @@ from ..errors import UsageError
 from ..fields.near import NearField, plane_of_points
 from ..files.design_file import FileBuild
 from ..files.ideal_array import ideal_array
-from .commands.runs import Run
+from ..runs.run import Run
 
 
 @dataclass(frozen=True, slots=True)

@@ -17,12 +17,13 @@ from ...files.results import is_results
 from ...files.tables import records, write
 from ...network.network import Network
 from ...network.trace import Trace
+from ...runs.run import Run
 from ...units import engineering
 from ..figures import planes_of
 from ..tables import comparison_table
 from .options import Format, Frequencies, Json, Readouts, changed, changes_of, elsewhere, known_format, load, readable
 from .plot import save_figures
-from .runs import Run, joined, opened, run
+from .runs import joined, opened, run
 from .screen import complain, show, show_json
 
 Paths = Annotated[

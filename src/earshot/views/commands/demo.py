@@ -14,7 +14,7 @@ from ..figures import figures_for
 from ..tables import findings_table
 from .options import Json, load
 from .plot import draw
-from .runs import as_json, run, tables, write_all
+from .runs import run, tables
 from .screen import complain, paragraphs, show, show_json
 
 Out = Annotated[Path, typer.Option("--out", "-o", metavar="FOLDER", help="Where the design, results and figures go.")]
@@ -44,8 +44,8 @@ def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
     findings = file.design.check(file.highest)
     result = run(file, with_evidence=True)
     if json:
-        show_json(as_json(result))
+        show_json(result.to_dict())
     else:
         show(*paragraphs([findings_table(findings, file.title), *tables(result)]))
-    written = [*write_all(result, out), *draw(result, figures_for(result), out, "png")]
+    written = [*result.write(out), *draw(result, figures_for(result), out, "png")]
     complain(f"{len(written)} files written to {out}; now try: earshot solve {out}/buoy_monopole.toml")

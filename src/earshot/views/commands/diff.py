@@ -14,10 +14,11 @@ from ...files.design_file import DesignFile
 from ...files.results import is_results
 from ...files.tables import records
 from ...geometry.changes import part_changes, value_changes
+from ...runs.run import Run
 from ...units import engineering
 from ..tables import difference_tables
 from .options import Frequencies, Json, ModelPath, Sets, changed, changes_of, load
-from .runs import Run, joined, opened, run
+from .runs import joined, opened, run
 from .screen import complain, paragraphs, show, show_json
 
 Second = Annotated[

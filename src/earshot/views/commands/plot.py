@@ -14,9 +14,10 @@ from ...errors import UsageError, unknown
 from ...files.atomic import folder as make_folder
 from ...files.atomic import write_atomically
 from ...running import report
+from ...runs.run import Run
 from ..figures import FIGURES, Wishes, figures_for, figures_told
 from .options import Format, Frequencies, Json, ModelPath, Readouts, Sets, known_format, readable
-from .runs import Run, opened
+from .runs import opened
 from .screen import progress, show, show_json
 
 

@@ -10,7 +10,7 @@ import typer
 from ...errors import UsageError
 from ...files.results import is_results
 from .options import Frequencies, Json
-from .runs import as_json, opened, tables
+from .runs import opened, tables
 from .screen import paragraphs, show_json
 from .screen import show as show_things
 
@@ -23,6 +23,6 @@ def show(path: ResultsPath, frequency: Frequencies = None, json: Json = False) -
         raise UsageError(f"'{path.name}' is not a results file (.nc); earshot solve solves a design")
     result = opened(path, None, frequency)
     if json:
-        show_json(as_json(result))
+        show_json(result.to_dict())
     else:
         show_things(*paragraphs(tables(result)))

@@ -9,7 +9,7 @@ import typer
 
 from ...files.atomic import folder as make_folder
 from .options import DesignPath, Frequencies, Json, Sets, load
-from .runs import as_json, run, tables, write_all
+from .runs import run, tables
 from .screen import complain, paragraphs, show, show_json
 
 Out = Annotated[
@@ -34,9 +34,9 @@ def solve(
     result = run(file, own_frequencies=not frequency, with_evidence=with_evidence)
     # First the files: whoever reads the tables may stop reading.
     if out is not None:
-        written = write_all(result, out)
+        written = result.write(out)
         complain(f"{len(written)} files written to {out}")
     if json:
-        show_json(as_json(result))
+        show_json(result.to_dict())
     else:
         show(*paragraphs(tables(result)))

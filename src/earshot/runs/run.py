@@ -1,0 +1,174 @@
+"""Running a design file: solve its frequencies, drive its cases; or open what a results file holds of that."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pandas as pd
+
+from ..answers.cases import Case
+from ..answers.comparing import compare
+from ..answers.driven import Driven
+from ..answers.evidence import Evidence, evidence
+from ..answers.frequencies import Band, wanted
+from ..answers.solution import Solution
+from ..answers.solve import solve
+from ..errors import UsageError
+from ..fields.far import FarField
+from ..files.design_file import DesignFile, read_design
+from ..files.results import read_saved
+from ..network.sources import watts
+from ..units import engineering
+from . import written
+
+WORST_BALANCE = 0.02
+"""How far power may be off, over what is accepted, before it is said."""
+
+
+@dataclass(frozen=True, slots=True)
+class CaseRun:
+    """One case, driven."""
+
+    case: Case
+    driven: Driven
+    field: FarField
+
+    def sectors(self) -> dict[str, dict[str, float]]:
+        """Least, mean and greatest gain in every sector it names, dBi."""
+        return {name: self.field.sector(*sector) for name, sector in self.case.sectors.items()}
+
+    @property
+    def title(self) -> str:
+        """What the case is called in tables."""
+        return f"case {self.case.name} at {engineering(self.driven.frequency, 'Hz', 6)}"
+
+
+@dataclass(frozen=True, slots=True)
+class Run:
+    """A design file, solved. values: as `Design.table` gives them. notes: what is to be known of it, in words."""
+
+    file: DesignFile
+    solution: Solution
+    cases: tuple[CaseRun, ...]
+    values: pd.DataFrame
+    notes: tuple[str, ...] = ()
+
+    @property
+    def evidence(self) -> Evidence | None:
+        """How far to trust it, when that was asked for."""
+        return self.solution.evidence
+
+    def figures_at(self, hertz: float, label: str) -> pd.DataFrame:
+        """Every figure at a frequency, driven as the first case says: a column of its own, and the units."""
+        case = self.cases[0].case
+        return compare({label: self.solution}, dict(case.sources) or None, hertz, terminations=case.terminations)
+
+    def to_dict(self) -> dict[str, Any]:
+        """Everything it tells, as plain values that JSON holds."""
+        return written.told(self)
+
+    def write(self, folder: str | Path) -> list[Path]:
+        """Write results, networks, currents, figures and cuts into a folder; returns what was written."""
+        return written.write_all(self, Path(folder))
+
+
+def run(file: DesignFile | str | Path, *, own_frequencies: bool = True, with_evidence: bool = False) -> Run:
+    """Solve and drive a design file: its frequencies, and its cases in turn.
+
+    own_frequencies: cases are driven at the frequencies they name, which are solved with the rest; otherwise at every
+    frequency that was asked for. with_evidence: solve the first case once more, finer. Raises UsageError when the file
+    says nothing to drive but has several ports, and as `read_design` and `solve` do.
+    """
+    file = file if isinstance(file, DesignFile) else read_design(file)
+    cases = file.cases or _lone_case(file)
+    if own_frequencies:
+        hertz: list[float | str | Band] = [*file.frequencies, *(f for c in cases for f in c.frequencies)]
+    else:
+        hertz = list(file.frequencies)
+        cases = tuple(replace(case, frequencies=tuple(file.asked.single.tolist())) for case in cases)
+    solution = solve(file.design, hertz)
+    runs = _driven(solution, cases)
+    if with_evidence:
+        first = cases[0]
+        sources, hertz_of_first = dict(first.sources) or None, first.frequencies[0]
+        proof = evidence(solution, sources, hertz_of_first, terminations=first.terminations)
+        solution = replace(solution, evidence=proof)
+    return Run(file, solution, runs, file.design.table(), tuple(_doubts(runs)))
+
+
+def open_run(path: str | Path, frequencies: Sequence[str | float] | None = None) -> Run:
+    """What a results file holds, driven as its cases say, without solving; at some of its frequencies, or at theirs.
+
+    Raises UsageError for frequencies that were not solved.
+    """
+    saved, name = read_saved(Path(path)), Path(path).name
+    asked = wanted(list(frequencies)).single.tolist() if frequencies else None
+    solution, solved, notes = saved.solution, saved.solution.solved, []
+
+    def kept(wished: Sequence[float | str]) -> tuple[float, ...]:
+        found = [float(solved[np.abs(solved - float(f)).argmin()]) for f in wished]
+        missing = [f for f, near in zip(wished, found, strict=True) if abs(float(f) - near) > 1e-9 * near]
+        if missing and asked is not None:
+            there = ", ".join(engineering(float(f), "Hz", 6) for f in solved)
+            raise UsageError(
+                f"'{name}' was not solved at {engineering(float(missing[0]), 'Hz', 6)}, but at {there}: choose one of "
+                "them, or solve the design again"
+            )
+        for f in missing:
+            notes.append(
+                f"note: {name} was not solved at {engineering(float(f), 'Hz', 6)}; taking the nearest that was"
+            )
+        return tuple(dict.fromkeys(found))
+
+    cases = saved.file.cases
+    if not cases:
+        cases, said = _first_case(saved.file, name)
+        notes += said
+    cases = tuple(replace(case, frequencies=kept(asked or case.frequencies)) for case in cases)
+    values = pd.DataFrame(
+        [(n, v["si"], v["kind"], v["written"]) for n, v in saved.values.items()],
+        columns=["name", "value", "kind", "written"],
+    ).set_index("name")
+    runs = _driven(solution, cases)
+    return Run(saved.file, solution, runs, values, (*notes, *_doubts(runs)))
+
+
+def _driven(solution: Solution, cases: Sequence[Case]) -> tuple[CaseRun, ...]:
+    driven = solution.run(*cases)
+    return tuple(CaseRun(case, one, one.far_field()) for case in cases for one in driven[case.name])
+
+
+def _doubts(runs: Sequence[CaseRun]) -> Iterator[str]:
+    """A word on every case whose power does not balance."""
+    for one in runs:
+        if abs(one.driven.balance) > WORST_BALANCE:
+            yield (
+                f"warning: {one.title}: power does not balance, radiated and lost are {1.0 + one.driven.balance:.3g} "
+                "times what is accepted: do not trust gain and efficiency; check what nearly touches, and solve with "
+                "--evidence"
+            )
+
+
+def _lone_case(file: DesignFile) -> tuple[Case, ...]:
+    """With one port there is only one way to drive it."""
+    if len(file.design.antenna.ports) > 1:
+        raise UsageError(
+            f"'{file.title}' has several ports and no case says how they are driven: "
+            "add a [case.NAME] with power = { PORT = '1 W' }"
+        )
+    assert file.design.frequency is not None
+    return (Case("1 W available", {}, (file.design.frequency,)),)
+
+
+def _first_case(file: DesignFile, name: str) -> tuple[tuple[Case, ...], list[str]]:
+    """Of several ports that no case drives, the first alone, and a word about it."""
+    ports = file.design.antenna.ports
+    if len(ports) == 1:
+        return _lone_case(file), []
+    said = f"note: no case of {name} says how its ports are driven: this drives port '{ports[0].name}' alone"
+    assert file.design.frequency is not None
+    return (Case(f"{ports[0].name} alone", {ports[0].name: watts(1.0)}, (file.design.frequency,)),), [said]

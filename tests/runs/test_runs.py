@@ -1,0 +1,58 @@
+"""A design file from Python: the way the command line takes, without it."""
+
+import json
+
+import pytest
+
+import earshot as es
+from earshot.files.tables import json_text
+
+TEXT = """
+title = "pair"
+frequency = "150 MHz"
+[wire.one]
+points = ["0, 0, -0.48 m", "0, 0, 0.48 m"]
+radius = "2 mm"
+[wire.two]
+points = ["0.6 m, 0, -0.48 m", "0.6 m, 0, 0.48 m"]
+radius = "2 mm"
+[port.a]
+on = "one"
+[port.b]
+on = "two"
+"""
+CASE = '[case.both]\npower = { a = "1 W", b = "1 W" }\n'
+
+
+def test_it_solves_tells_and_writes(tmp_path):
+    path = tmp_path / "pair.toml"
+    path.write_text(TEXT + CASE)
+    result = es.run(path, with_evidence=True)
+    assert [case.case.name for case in result.cases] == ["both"]
+    assert not result.notes
+    told = json.loads(json_text(result.to_dict()))
+    assert told["cases"][0]["power_balance"] == pytest.approx(0.0, abs=1e-3)
+    assert "evidence" in told
+    names = {p.name for p in result.write(tmp_path / "out")}
+    assert {"results.nc", "network.s2p", "both-figures.csv"} <= names
+    again = es.open_run(tmp_path / "out/results.nc")
+    assert again.cases[0].driven.accepted == pytest.approx(result.cases[0].driven.accepted)
+    assert again.evidence is not None
+
+
+def test_what_is_to_be_known_comes_as_notes(tmp_path):
+    path = tmp_path / "pair.toml"
+    path.write_text(TEXT)
+    with pytest.raises(es.UsageError, match="has several ports and no case says"):
+        es.run(path)
+    es.write(es.solve(es.read_design(path).design, ["150 MHz"]), tmp_path / "pair.nc")
+    opened = es.open_run(tmp_path / "pair.nc")
+    assert len(opened.notes) == 1
+    assert "drives port 'a' alone" in opened.notes[0]
+    with pytest.raises(es.UsageError, match=r"was not solved at 160 MHz, but at 150 MHz"):
+        es.open_run(tmp_path / "pair.nc", ["160 MHz"])
+
+
+def test_the_file_may_be_none(tmp_path):
+    with pytest.raises(es.EarshotError, match=r"none\.toml"):
+        es.run(tmp_path / "none.toml")
