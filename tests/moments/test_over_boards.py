@@ -234,6 +234,14 @@ BOARD, OPEN, COVERED = es.substrate(TOP, 3.0), es.substrate(TOP, 3.0, open_below
         (over(OPEN, es.Wire("w", [(0, 0, -0.1), (0.1, 0, -0.1)], radius=1e-3)), "keep it over their top"),
         (over(COVERED, es.Wire("w", [(0, 0, 0), (0, 0, 0.1)], radius=1e-3)), "through the cover"),
         (
+            over(
+                BOARD,
+                es.Wire("w", [(0, 0, 0), (0, 0, 0.1)], radius=1e-3),
+                sheets=[es.Sheet("s", es.plate(0.1, 0.1, centre=(0, 0, TOP)))],
+            ),
+            "passes through printed metal",
+        ),
+        (
             over(BOARD, rod(BOARD, 0.1), sheets=[es.Sheet("s", es.plate(0.1, 0.1, centre=(0, 0, 1e-3)))]),
             "on no level of the layers",
         ),

@@ -67,6 +67,9 @@ def _through(antenna: Antenna, stack: Stack, wire: Wire) -> Iterator[Finding]:
     if not ends_below and stack.above:
         says = f"wire '{wire.name}' goes up through the cover of the metal at {words_for(corners[0])}"
         yield Finding("stop", wire.name, says, f"end it on metal at z = {level:g} m, or leave the cover out", place)
+    elif not ends_below and _off_metal(antenna, np.array([*corners[0, :2], level])) < wire.radius:
+        says = f"wire '{wire.name}' passes through printed metal at {words_for(np.array([*corners[0, :2], level]))}"
+        yield Finding("stop", wire.name, says, "split it there to join them, or cut a hole for it", place)
     elif ends_below:
         off = _off_metal(antenna, corners[-1])
         goes_on = any(_ends_at(other, wire, corners[-1]) for other in antenna.wires)
