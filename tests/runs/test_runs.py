@@ -1,6 +1,7 @@
 """A design file from Python: the way the command line takes, without it."""
 
 import json
+import pickle
 
 import pytest
 
@@ -56,3 +57,23 @@ def test_what_is_to_be_known_comes_as_notes(tmp_path):
 def test_the_file_may_be_none(tmp_path):
     with pytest.raises(es.EarshotError, match=r"none\.toml"):
         es.run(tmp_path / "none.toml")
+
+
+def test_what_goes_to_another_process_comes_back(tmp_path):
+    """Descriptions, answers and elements of arrays, also those made from functions."""
+    path = tmp_path / "pair.toml"
+    path.write_text(TEXT + CASE)
+    result = es.run(path)
+    beam = result.cases[0].field
+    received = es.receive(result.solution, es.plane_wave(60, 10, 1.0))
+    elements = [
+        es.arrays.isotropic(), es.arrays.cosine(2), es.arrays.half_wave_dipole("y"),
+        es.arrays.two_slots("0.5 m", "0.6 m"), es.arrays.solved_element(beam),
+        es.arrays.tabulated(beam.sphere(10.0)),
+    ]  # fmt: skip
+    again, wave, *made = pickle.loads(pickle.dumps([result, received, *elements]))
+    assert again.to_dict()["solved_Hz"] == result.to_dict()["solved_Hz"]
+    assert wave.flow.ends == pytest.approx(received.flow.ends)
+    for one, two in zip(elements, made, strict=True):
+        for a, b in zip(one.field(0.4, 1.0, 150e6), two.field(0.4, 1.0, 150e6), strict=True):
+            assert a == pytest.approx(b)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -19,6 +19,7 @@ from ..fields.far import in_radians
 from ..geometry.antenna import Antenna
 from ..geometry.design import Design
 from ..geometry.mesh import MeshRule
+from ..moments.basis import Basis
 from ..moments.formulation import formulation
 from ..moments.incident import PlaneWave
 from ..moments.ports import gap_vectors
@@ -126,12 +127,14 @@ def receive(
     count = len(antenna.ports)
     # Into the port, as for a drive: what the antenna and the lines there draw, the wave's share included.
     currents = injected + closed.drawn(one.response.admittance[0], nodes[:, None])[:, 0]
-
-    def induced() -> Currents:
-        shorted = solved_for(antenna, basis, hertz, tested[:, None])[:, 0]
-        return currents_of(antenna, basis, shorted + voltages @ one.response.coefficients[0], hertz)
-
+    induced = partial(_induced, antenna, basis, hertz, tested, voltages @ one.response.coefficients[0])
     return Received(antenna, wave, voltages[:count], currents[:count], induced)
+
+
+def _induced(antenna: Antenna, basis: Basis, hertz: float, tested: Complexes, driven: Complexes) -> Currents:
+    """The currents of a tested wave on shorted ports, and what the voltages there drive besides."""
+    shorted = solved_for(antenna, basis, hertz, tested[:, None])[:, 0]
+    return currents_of(antenna, basis, shorted + driven, hertz)
 
 
 def scatter(
@@ -152,7 +155,11 @@ def scatter(
     currents = gap_vectors(antenna, basis).T @ coefficients
     count = len(antenna.ports)
     flow = currents_of(antenna, basis, coefficients, hertz)
-    return Received(antenna, wave, np.zeros(count, complex), currents[:count], lambda: flow)
+    return Received(antenna, wave, np.zeros(count, complex), currents[:count], partial(_known, flow))
+
+
+def _known(flow: Currents) -> Currents:
+    return flow
 
 
 def _end(value: Impedance | complex) -> Impedance:

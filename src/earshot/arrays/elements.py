@@ -8,7 +8,8 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from functools import lru_cache, partial
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -47,14 +48,20 @@ def _amplitude(directivity: float) -> float:
     return math.sqrt(WAVE_IMPEDANCE * directivity / (2.0 * math.pi))
 
 
+def _even(theta: Floats, phi: Floats, _frequency: float) -> tuple[Complexes, Complexes]:
+    whole = np.full(np.broadcast_shapes(np.shape(theta), np.shape(phi)), complex(_amplitude(1.0)))
+    return whole, np.zeros_like(whole)
+
+
 def isotropic() -> Element:
     """The same in all directions, polarised along θ: for what the arrangement does by itself."""
+    return Element("isotropic", _even)
 
-    def pattern(theta: Floats, phi: Floats, _frequency: float) -> tuple[Complexes, Complexes]:
-        whole = np.full(np.broadcast_shapes(np.shape(theta), np.shape(phi)), complex(_amplitude(1.0)))
-        return whole, np.zeros_like(whole)
 
-    return Element("isotropic", pattern)
+def _cosine(power: float, top: float, theta: Floats, phi: Floats, _frequency: float) -> tuple[Complexes, Complexes]:
+    toward = np.cos(theta)
+    level = np.where(toward >= -1e-12, top * np.maximum(toward, 0.0) ** power, 0.0)
+    return level * np.cos(phi) + 0j, -level * np.sin(phi) + 0j
 
 
 def cosine(power: float = 1.0) -> Element:
@@ -66,12 +73,18 @@ def cosine(power: float = 1.0) -> Element:
         raise UsageError(f"cosine: power {power} is below zero")
     top = _amplitude(2.0 * (2.0 * power + 1.0))
 
-    def pattern(theta: Floats, phi: Floats, _frequency: float) -> tuple[Complexes, Complexes]:
-        toward = np.cos(theta)
-        level = np.where(toward >= -1e-12, top * np.maximum(toward, 0.0) ** power, 0.0)
-        return level * np.cos(phi) + 0j, -level * np.sin(phi) + 0j
+    return Element(f"cosine, power {power:g}", partial(_cosine, power, top), front_only=True)
 
-    return Element(f"cosine, power {power:g}", pattern, front_only=True)
+
+def _half_wave(axis: Floats, top: float, theta: Floats, phi: Floats, _frequency: float) -> tuple[Complexes, Complexes]:
+    sine, cosine_ = np.sin(theta), np.cos(theta)
+    toward = axis[0] * sine * np.cos(phi) + axis[1] * sine * np.sin(phi) + axis[2] * cosine_
+    square = np.maximum(1.0 - toward**2, 1e-24)
+    # cos(π/2 c)/sin of the angle to the axis, along that angle's own unit vector.
+    level = top * np.cos(0.5 * math.pi * toward) / square
+    along_theta = axis[0] * cosine_ * np.cos(phi) + axis[1] * cosine_ * np.sin(phi) - axis[2] * sine
+    along_phi = -axis[0] * np.sin(phi) + axis[1] * np.cos(phi)
+    return -level * along_theta + 0j, -level * (along_phi + 0.0 * theta) + 0j
 
 
 def half_wave_dipole(along: str = "x") -> Element:
@@ -81,17 +94,28 @@ def half_wave_dipole(along: str = "x") -> Element:
         raise UsageError(f"half_wave_dipole: '{along}' is not an axis: give x, y or z")
     axis, top = axes[along], _amplitude(1.6409223769)
 
-    def pattern(theta: Floats, phi: Floats, _frequency: float) -> tuple[Complexes, Complexes]:
-        sine, cosine_ = np.sin(theta), np.cos(theta)
-        toward = axis[0] * sine * np.cos(phi) + axis[1] * sine * np.sin(phi) + axis[2] * cosine_
-        square = np.maximum(1.0 - toward**2, 1e-24)
-        # cos(π/2 c)/sin of the angle to the axis, along that angle's own unit vector.
-        level = top * np.cos(0.5 * math.pi * toward) / square
-        along_theta = axis[0] * cosine_ * np.cos(phi) + axis[1] * cosine_ * np.sin(phi) - axis[2] * sine
-        along_phi = -axis[0] * np.sin(phi) + axis[1] * np.cos(phi)
-        return -level * along_theta + 0j, -level * (along_phi + 0.0 * theta) + 0j
+    return Element(f"half-wave dipole along {along}", partial(_half_wave, axis, top))
 
-    return Element(f"half-wave dipole along {along}", pattern)
+
+def _slots_shape(between: float, across: float, theta: Floats, phi: Floats, frequency: float) -> tuple[Floats, Floats]:
+    k = 2.0 * math.pi / wavelength(frequency)
+    sine, toward = np.sin(theta), np.cos(theta)
+    level = np.cos(0.5 * k * between * sine * np.cos(phi))
+    level = level * np.sinc(0.5 * k * across * sine * np.sin(phi) / math.pi) * (toward >= -1e-12)
+    return level * np.cos(phi), -level * toward * np.sin(phi)
+
+
+@lru_cache(maxsize=64)
+def _slots_power(between: float, across: float, frequency: float) -> float:
+    return _power(partial(_slots_shape, between, across), frequency)
+
+
+def _two_slots(
+    between: float, across: float, theta: Floats, phi: Floats, frequency: float
+) -> tuple[Complexes, Complexes]:
+    scale = 1.0 / math.sqrt(_slots_power(between, across, frequency))
+    one, two = _slots_shape(between, across, theta, phi, frequency)
+    return np.asarray(scale * one + 0j), np.asarray(scale * two + 0j)
 
 
 def two_slots(length: str | float, width: str | float) -> Element:
@@ -104,22 +128,12 @@ def two_slots(length: str | float, width: str | float) -> Element:
     if not min(between, across) > 0.0:
         raise UsageError(f"two_slots: {length} and {width} are not both above zero")
 
-    def shape(theta: Floats, phi: Floats, frequency: float) -> tuple[Floats, Floats]:
-        k = 2.0 * math.pi / wavelength(frequency)
-        sine, toward = np.sin(theta), np.cos(theta)
-        level = np.cos(0.5 * k * between * sine * np.cos(phi))
-        level = level * np.sinc(0.5 * k * across * sine * np.sin(phi) / math.pi) * (toward >= -1e-12)
-        return level * np.cos(phi), -level * toward * np.sin(phi)
-
-    known: dict[float, float] = {}
-
-    def pattern(theta: Floats, phi: Floats, frequency: float) -> tuple[Complexes, Complexes]:
-        if frequency not in known:
-            known[frequency] = _power(shape, frequency)
-        scale = 1.0 / math.sqrt(known[frequency])
-        return tuple(scale * x + 0j for x in shape(theta, phi, frequency))  # type: ignore[return-value]
-
-    return Element("two slots over a plane", pattern, front_only=True, size=0.5 * math.hypot(between, across))
+    return Element(
+        "two slots over a plane",
+        partial(_two_slots, between, across),
+        front_only=True,
+        size=0.5 * math.hypot(between, across),
+    )
 
 
 def _power(shape: Callable[[Floats, Floats, float], tuple[Floats, Floats]], frequency: float) -> float:
@@ -131,6 +145,18 @@ def _power(shape: Callable[[Floats, Floats, float], tuple[Floats, Floats]], freq
     return float(2.0 * math.pi * 0.5 * weights @ np.broadcast_to(intensity, (48, 96)).mean(axis=1))
 
 
+def _solved(
+    field: FarField, name: str, scale: float, theta: Floats, phi: Floats, frequency: float
+) -> tuple[Complexes, Complexes]:
+    if abs(frequency / field.frequency - 1.0) > 0.05:
+        raise UsageError(
+            f"element '{name}': it was solved at {field.frequency:g} Hz and is asked for at "
+            f"{frequency:g} Hz, over 5 % off: solve it there"
+        )
+    e_theta, e_phi = field.field(theta, phi)
+    return scale * e_theta, scale * e_phi
+
+
 def solved_element(field: FarField, name: str = "") -> Element:
     """The far field of a solved antenna as an element, at the frequency it was solved at, with its efficiency.
 
@@ -138,19 +164,24 @@ def solved_element(field: FarField, name: str = "") -> Element:
     """
     scale = 1.0 / math.sqrt(field.radiated)
 
-    def pattern(theta: Floats, phi: Floats, frequency: float) -> tuple[Complexes, Complexes]:
-        if abs(frequency / field.frequency - 1.0) > 0.05:
-            raise UsageError(
-                f"element '{name or field.label}': it was solved at {field.frequency:g} Hz and is asked for at "
-                f"{frequency:g} Hz, over 5 % off: solve it there"
-            )
-        e_theta, e_phi = field.field(theta, phi)
-        return scale * e_theta, scale * e_phi
-
     size = field.currents.reach / (2.0 * math.pi / wavelength(field.frequency))
     return Element(
-        name or field.label or "solved", pattern, front_only=field.half_space, size=size, efficiency=field.efficiency
+        name or field.label or "solved",
+        partial(_solved, field, name or field.label, scale),
+        front_only=field.half_space,
+        size=size,
+        efficiency=field.efficiency,
     )
+
+
+def _splined(
+    parts: tuple[Any, ...], last: float, first: float, scale: float, theta: Floats, phi: Floats, _frequency: float
+) -> tuple[Complexes, Complexes]:
+    """Splines of both components, real and imaginary, in degrees: none beyond the last θ, and φ from the first."""
+    full_t, full_p = np.broadcast_arrays(np.degrees(theta), first + np.mod(np.degrees(phi) - first, 360.0))
+    inside = full_t <= last + 1e-9
+    one, two = (real.ev(full_t, full_p) + 1j * imag.ev(full_t, full_p) for real, imag in parts)
+    return np.asarray(scale * np.where(inside, one, 0.0)), np.asarray(scale * np.where(inside, two, 0.0))
 
 
 def tabulated(samples: xr.Dataset, name: str = "tabulated") -> Element:
@@ -188,30 +219,17 @@ def tabulated(samples: xr.Dataset, name: str = "tabulated") -> Element:
         padded = np.concatenate([whole[:, -4:-1], whole, whole[:, 1:4]], axis=1)
         parts.append([RectBivariateSpline(theta, wide, p, s=0) for p in (padded.real, padded.imag)])
 
-    def raw(t: Floats, p: Floats) -> tuple[Complexes, Complexes]:
-        full_t, full_p = np.broadcast_arrays(np.degrees(t), phi[0] + np.mod(np.degrees(p) - phi[0], 360.0))
-        inside = full_t <= theta[-1] + 1e-9
-        found = []
-        for real, imag in parts:
-            whole = real.ev(full_t, full_p) + 1j * imag.ev(full_t, full_p)
-            found.append(np.where(inside, whole, 0.0))
-        return found[0], found[1]
-
+    raw = partial(_splined, tuple(parts), float(theta[-1]), float(phi[0]), 1.0)
     nodes, weights = np.polynomial.legendre.leggauss(90)
     low = 0.0 if front_only else -1.0
     cosines = low + (1.0 - low) * 0.5 * (nodes + 1.0)
     around = 2.0 * math.pi * np.arange(180) / 180
-    e_theta, e_phi = raw(np.arccos(cosines)[:, None], around)
+    e_theta, e_phi = raw(np.arccos(cosines)[:, None], around, 0.0)
     intensity = (np.abs(e_theta) ** 2 + np.abs(e_phi) ** 2) / (2.0 * WAVE_IMPEDANCE)
     power = float(2.0 * math.pi * (1.0 - low) * 0.5 * weights @ intensity.mean(axis=1))
     if not power > 0.0:
         raise UsageError(f"pattern '{name}': it has no power")
-    scale = 1.0 / math.sqrt(power)
-
-    def pattern(t: Floats, p: Floats, _frequency: float) -> tuple[Complexes, Complexes]:
-        one, two = raw(t, p)
-        return scale * one, scale * two
-
+    pattern = partial(_splined, tuple(parts), float(theta[-1]), float(phi[0]), 1.0 / math.sqrt(power))
     return Element(name, pattern, front_only)
 
 
