@@ -12,11 +12,13 @@ import numpy as np
 
 import earshot as es
 from earshot import arrays
-from earshot.fields.currents import unit_vectors
+from earshot.constants import wavenumber
+from earshot.fields.directions import unit_vectors
 from earshot.geometry.mesh import mesh
 from earshot.geometry.sheet_mesh import sheet_mesh
 from earshot.moments.earth import table_for as earth_kernels
 from earshot.moments.formulation import antenna_basis
+from earshot.moments.layered import layered
 from earshot.moments.matrix import WireMatrix
 from earshot.moments.printed import printed_matrix, table_for
 from earshot.moments.response import respond
@@ -99,9 +101,11 @@ def panel(columns: int, rows: int) -> list[float]:
     times: list[list[float]] = [[], [], [], []]
     for n in range(3):
         hertz = 5.8e9 + n
-        times[0].append(seconds(lambda at=hertz: table_for(basis, board, at)))
+        times[0].append(seconds(lambda at=hertz: table_for(layered(basis, board), board, at)))
         matrices: list = []
-        times[1].append(seconds(lambda at=hertz, into=matrices: into.append(printed_matrix(basis, board, at))))
+        times[1].append(
+            seconds(lambda at=hertz, into=matrices: into.append(printed_matrix(layered(basis, board), board, at)))
+        )
         free = np.zeros((basis.sheets.size, basis.sheets.size), complex)
         times[2].append(seconds(lambda at=hertz, into=free: fill_sheet_matrix(basis.sheets, at, into)))
         times[3].append(
@@ -121,7 +125,7 @@ def over_earth(unknowns: int) -> list[float]:
     for n in range(6):
         hertz = 30e6 + n
         alone, standing = antenna.over(es.free_space()), antenna
-        times[0].append(seconds(lambda at=hertz + 0.5: earth_kernels(basis, es.earth("meadow"), at)))
+        times[0].append(seconds(lambda at=hertz + 0.5: earth_kernels(basis, es.earth("meadow").at(at), wavenumber(at))))
         times[1].append(seconds(lambda at=hertz, of=alone: respond(of, basis, at)))
         times[2].append(seconds(lambda at=hertz, of=standing: respond(of, basis, at)))
     table, free, earth = (statistics.median(t[1:]) for t in times)

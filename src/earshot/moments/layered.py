@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from typing import TYPE_CHECKING
 
 import numpy as np
-from scipy.sparse import csr_array, hstack, vstack
 
 from ..arraytypes import Bools, Floats, Ints
 from ..media.stack import Stack
@@ -14,6 +14,9 @@ from .basis import Basis
 from .coupling import fan_points, wire_points
 from .sheet_basis import Fan, SheetBasis, sheet_basis
 from .wire_basis import WireBasis
+
+if TYPE_CHECKING:
+    from scipy.sparse import csr_array
 
 _RING, _ROUND = 6, 20.0
 """Points round a tube, so many radii near to layers."""
@@ -100,6 +103,8 @@ def _renumbered(fan: Fan, chosen: Bools) -> Fan:
 
 
 def _aloft(basis: Basis, own: Ints, top: float) -> Aloft:
+    from scipy.sparse import csr_array, hstack, vstack
+
     first, up = basis.first_wire, np.array([0.0, 0.0, top])
     parts = [_of_wires(basis)]
     if basis.sheets is not None:
@@ -118,11 +123,13 @@ def _aloft(basis: Basis, own: Ints, top: float) -> Aloft:
     )  # fmt: skip
 
 
-Part = tuple[Floats, Floats, list[csr_array]]
+Part = tuple[Floats, Floats, "list[csr_array]"]
 """Points (p, 3), radii (p,), and what functions carry there, sparse (p, functions): moments x, y, z, and charge."""
 
 
 def _of_wires(basis: Basis) -> Part:
+    from scipy.sparse import csr_array
+
     points = wire_points(basis.mesh)
     low = points.places[:, 2] < _ROUND * points.radii
     # Near the layers a tube is points round it, elsewhere its axis.
@@ -148,6 +155,8 @@ def _of_wires(basis: Basis) -> Part:
 
 
 def _of_sheets(sheets: SheetBasis) -> Part:
+    from scipy.sparse import csr_array
+
     from ..kernels.sheets import P7, W7
 
     mesh, count = sheets.mesh, len(W7)
@@ -163,6 +172,8 @@ def _of_sheets(sheets: SheetBasis) -> Part:
 
 
 def _of_feet(basis: Basis) -> Part:
+    from scipy.sparse import csr_array
+
     if not basis.feet or basis.sheets is None:
         return np.zeros((0, 3)), np.zeros(0), [csr_array((0, basis.wires.size)) for _ in range(4)]
     points = fan_points(basis.sheets, tuple(fan for fan, _ in basis.feet), near=False)
@@ -173,6 +184,8 @@ def _of_feet(basis: Basis) -> Part:
 
 def _left_on_layers(wires: WireBasis, close: float) -> tuple[Floats, csr_array]:
     """Nodes at z = 0 (q, 3), and sparse (q, functions) the current that wires in the air take from there."""
+    from scipy.sparse import csr_array
+
     mesh = wires.mesh
     node, sense = mesh.ends.ravel(), np.tile([1.0, -1.0], len(mesh))
     on = np.abs(mesh.nodes[node, 2]) <= close
