@@ -24,18 +24,20 @@ Range = tuple[float, float]
 
 
 @lru_cache(maxsize=4)
-def _level_table(stack: Stack, frequency: float, cell: float, across: float, high: float) -> tuple[Floats, EarthTable]:
+def _level_table(
+    stack: Stack, frequency: float, cell: float, across: float, heights: Range
+) -> tuple[Floats, EarthTable]:
     spectrum = Spectrum(stack, frequency)
     # Under a cover the metal is seen through it, and nothing near is singular.
     images = np.zeros((0, 5)) if stack.above else images_of(spectrum, 1.5 * cell)
     kernels = level_kernels(spectrum, images)
-    return images, _tabled(kernels, spectrum, (0.0, across), (0.0, high))
+    return images, _tabled(kernels, spectrum, (0.0, across), heights)
 
 
 @lru_cache(maxsize=4)
-def _end_table(stack: Stack, frequency: float, across: float, high: float) -> EarthTable:
+def _end_table(stack: Stack, frequency: float, across: float, heights: Range) -> EarthTable:
     spectrum = Spectrum(stack, frequency)
-    return _tabled(end_kernels(spectrum), spectrum, (0.0, across), (0.0, high))
+    return _tabled(end_kernels(spectrum), spectrum, (0.0, across), heights)
 
 
 def _tabled(kernels: Kernels, spectrum: Spectrum, across: Range, heights: Range) -> EarthTable:
@@ -43,6 +45,11 @@ def _tabled(kernels: Kernels, spectrum: Spectrum, across: Range, heights: Range)
     return tabled(
         kernels, spectrum, k, across, heights, thread_count(), in_threads, k * _least(spectrum.stack)
     )  # fmt: skip
+
+
+def _range(heights: Floats) -> Range:
+    """Least and greatest height over the layers."""
+    return max(float(heights.min()), 0.0), float(heights.max())
 
 
 def _least(stack: Stack) -> float:
@@ -62,7 +69,7 @@ def with_level(parts: Layered, stack: Stack, frequency: float) -> Complexes:
         reach = np.concatenate([aloft.places, metal.mesh.vertices])
         across = float(np.linalg.norm(np.ptp(reach[:, :2], axis=0)))
         cell = float(metal.mesh.edge_lengths.max())
-        images, table = _level_table(stack, frequency, cell, across, float(heights.max()))
+        images, table = _level_table(stack, frequency, cell, across, _range(heights))
         for some, seen in _seen(metal, aloft, heights, images, table):
             field = _of_functions(metal, seen, flow, charge)
             standing = np.zeros((4, seen.shape[0], wires), np.complex128)
@@ -109,7 +116,8 @@ def _ends_for(parts: Layered, stack: Stack, frequency: float) -> EarthTable:
     assert aloft is not None
     reach = np.concatenate([aloft.places, parts.probes])
     across = float(np.linalg.norm(np.ptp(reach[:, :2], axis=0)))
-    return _end_table(stack, frequency, across, float(aloft.places[:, 2].max() - stack.thickness))
+    heights = aloft.places[:, 2] - stack.thickness
+    return _end_table(stack, frequency, across, _range(np.append(heights, np.zeros(len(aloft.ends)))))
 
 
 def _by_ends(parts: Layered, stack: Stack, frequency: float, ends: Floats) -> Complexes:
