@@ -110,6 +110,14 @@ def test_two_places_ask_what_a_medium_is():
     assert {name for name in asking if not name.startswith("media/")} == {"moments/formulation.py", "fields/around.py"}
 
 
+def test_a_basis_has_no_flags():
+    from dataclasses import fields
+
+    from earshot.moments.basis import Basis
+
+    assert [field.name for field in fields(Basis)] == ["wires", "sheets", "reach"]
+
+
 def test_it_runs_where_the_system_tells_less(tmp_path):
     """Without what only some systems have: processors a process may use, and copies of processes."""
     code = (
