@@ -133,3 +133,17 @@ def test_the_factors_of_a_solve_serve_the_waves_that_follow(monkeypatch):
     copper = es.Antenna("c", [replace(antenna.wires[0], metal=es.metal("copper"))], antenna.ports)
     lossy = es.receive(es.solve(copper, ONE_METRE), es.plane_wave(90, 0, 1)).voltages[0]
     assert abs(lossy - one[2].voltages[0]) > 1e-4 * abs(lossy)
+
+
+def test_waves_on_metal_without_ports_share_its_factors(monkeypatch):
+    from earshot.moments import response
+
+    filled = []
+    real = response.impedance_matrix
+    monkeypatch.setattr(response, "impedance_matrix", lambda *a: filled.append(a[2]) or real(*a))
+    sizes = [
+        float(es.scatter(dipole(0.463, 1e-3), es.plane_wave(t, 0, 1), ONE_METRE).cross_section(math.radians(t), 0.0))
+        for t in (40, 60, 90)
+    ]
+    assert len(filled) == 1
+    assert sizes[0] < sizes[1] < sizes[2]

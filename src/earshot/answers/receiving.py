@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
-from functools import cached_property, partial
+from functools import cached_property, lru_cache, partial
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -13,6 +13,7 @@ from numpy.typing import ArrayLike
 
 from .. import units
 from ..arraytypes import Complexes, Floats
+from ..constants import wavelength
 from ..errors import ModelError, UsageError, needs
 from ..fields.currents import Currents
 from ..fields.far import in_radians
@@ -20,14 +21,14 @@ from ..geometry.antenna import Antenna
 from ..geometry.design import Design
 from ..geometry.mesh import MeshRule
 from ..moments.basis import Basis
-from ..moments.formulation import formulation
+from ..moments.formulation import antenna_basis, formulation
 from ..moments.incident import PlaneWave
 from ..moments.ports import gap_vectors
 from ..moments.response import solved_for
 from ..network.elements import Impedance, impedance
 from .circuits import circuit_of
 from .driven import currents_of
-from .solution import Solution, basis_for
+from .solution import Solution
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -149,13 +150,19 @@ def scatter(
     findings = antenna.check(hertz, rule, fed=False)
     if findings.stops:
         raise ModelError("\n".join(str(f) for f in findings.stops), findings)
-    basis = basis_for(antenna, hertz, rule)
+    basis = _basis(antenna, hertz, rule)
     tested = formulation(antenna.medium).tested(basis, wave, hertz)
     coefficients = solved_for(antenna, basis, hertz, tested[:, None])[:, 0]
     currents = gap_vectors(antenna, basis).T @ coefficients
     count = len(antenna.ports)
     flow = currents_of(antenna, basis, coefficients, hertz)
     return Received(antenna, wave, np.zeros(count, complex), currents[:count], partial(_known, flow))
+
+
+@lru_cache(maxsize=2)
+def _basis(antenna: Antenna, hertz: float, rule: MeshRule) -> Basis:
+    """The same for the waves that follow, which find the factors of its matrix by it."""
+    return antenna_basis(antenna, wavelength(hertz), rule)
 
 
 def _known(flow: Currents) -> Currents:

@@ -13,7 +13,6 @@ from numpy.typing import ArrayLike
 
 from .. import units
 from ..arraytypes import Complexes, Floats
-from ..constants import SPEED_OF_LIGHT
 from ..errors import ModelError, UsageError, unknown
 from ..geometry.antenna import Antenna
 from ..geometry.circuit_parts import Line, Load, Stub
@@ -21,7 +20,6 @@ from ..geometry.mesh import MeshRule, WireMesh
 from ..geometry.parts import Port
 from ..geometry.sheet_mesh import SheetMesh
 from ..moments.basis import Basis
-from ..moments.formulation import antenna_basis
 from ..moments.ports import gap_vectors
 from ..moments.response import Response, respond
 from ..moments.sheet_terms import sheet_losses
@@ -350,11 +348,6 @@ class Solution:
     def resolved(self, basis: Basis) -> Solution:
         """The same antenna, every wanted frequency solved on another basis, such as one of a finer mesh."""
         return solved(self.antenna, basis, Wanted(self.frequencies, ()), self.rule)
-
-
-def basis_for(antenna: Antenna, highest: float, rule: MeshRule) -> Basis:
-    """Basis functions on the mesh for frequencies up to `highest`, Hz."""
-    return antenna_basis(antenna, SPEED_OF_LIGHT / highest, rule)
 
 
 def _scattering(antenna: Antenna) -> Callable[[Floats, Complexes], Complexes]:
