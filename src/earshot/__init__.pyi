@@ -31,9 +31,9 @@ from .files.array_tables import read_pattern as read_pattern
 from .files.array_tables import read_weights as read_weights
 from .files.curves import read_network as read_network
 from .files.design_file import read_design as read_design
+from .files.formats import write as write
 from .files.ideal_array import ideal_array as ideal_array
 from .files.results import read_results as read_results
-from .files.tables import write as write
 from .files.triangles import read_triangles as read_triangles
 from .files.triangles import write_vtk as write_vtk
 from .geometry.antenna import Antenna as Antenna

@@ -142,8 +142,17 @@ def test_tables_as_csv_and_json(tmp_path):
     rows = json.loads(es.write(cut, tmp_path / "cut.json").read_text())
     assert len(rows) == 37
     assert rows[3]["e_theta_re"] == cut.e_theta.values[3].real
-    with pytest.raises(es.UsageError, match=r"cannot be written there"):
+    with pytest.raises(es.UsageError, match=r"cannot be written there: write networks to .s1p"):
         es.write(cut, tmp_path / "cut.xlsx")
+
+
+def test_what_has_a_format_of_its_own_goes_there_only(tmp_path):
+    answer = es.solve(two_ports(), "150 MHz")
+    flow = answer.drive({"a": es.watts(1)}).flow
+    assert "<VTKFile" in es.write(flow, tmp_path / "mesh.vtu").read_text()
+    for result in (answer, flow):
+        with pytest.raises(es.UsageError, match=r"a Solution to .nc"):
+            es.write(result, tmp_path / "x.csv")
 
 
 def test_a_failed_write_leaves_what_was_there(tmp_path):

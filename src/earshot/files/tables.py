@@ -1,24 +1,16 @@
-"""Writing: every result and design by the ending of its file."""
+"""Results as tables of plain columns, and as plain values."""
 
 from __future__ import annotations
 
 import json
 import math
-from collections.abc import Callable
 from itertools import product
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ..answers.evidence import Evidence
-from ..answers.solution import Solution
 from ..errors import UsageError
-from ..geometry.design import Design
-from ..geometry.findings import Findings
 from ..network.network import Network
-from .atomic import write_atomically
-from .touchstone import is_touchstone, write_touchstone
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -53,7 +45,7 @@ def network_table(network: Network, parameters: str = "S", form: str = "RI") -> 
     return pd.concat(frames, names=["port"]).reset_index()
 
 
-def _flat(table: Any) -> pd.DataFrame:
+def flat(table: Any) -> pd.DataFrame:
     """A pandas table or labelled samples as plain columns; complex ones become two, _re and _im."""
     import pandas as pd
 
@@ -86,56 +78,9 @@ def plain(value: Any) -> Any:
 
 def records(table: Any) -> list[dict[str, Any]]:
     """A table's rows as dictionaries of plain values."""
-    return [plain({str(k): v for k, v in row.items()}) for row in _flat(table).to_dict("records")]
+    return [plain({str(k): v for k, v in row.items()}) for row in flat(table).to_dict("records")]
 
 
 def json_text(content: Any) -> str:
     """Indented JSON."""
     return json.dumps(plain(content), indent=2, ensure_ascii=False) + "\n"
-
-
-def write(result: Any, path: str | Path, *, parameters: str = "S", form: str = "RI") -> Path:
-    """Write a result by the ending of the path. The file appears whole or not at all.
-
-    .csv, .json: a `Network`, a pandas table or labelled samples such as a cut. .s1p, .s2p, ... and .ts: a network as
-    Touchstone 1 or 2. Networks hold parameters "S", "Y" or "Z" in the form "RI", "MA" or "DB". .nc: a `Solution`, to be
-    opened with `read_results`. .toml: a `Design`, as a design file. Raises UsageError for a result that the ending
-    cannot hold, RunError when the place cannot be written to.
-
-    >>> import pandas as pd
-    >>> print(write(pd.DataFrame({"x": [1, 2]}), getfixture("tmp_path") / "x.csv").read_text())
-    x
-    1
-    2
-    <BLANKLINE>
-    """
-    target = Path(path)
-    ending = target.suffix.lower()
-    if is_touchstone(target) and isinstance(result, Network):
-        return write_touchstone(result, target, parameters=parameters, form=form)
-    if ending == ".nc" and isinstance(result, Solution):
-        from .results import write_results
-
-        return write_results(result, target)
-    if ending == ".toml" and isinstance(result, Design):
-        from .design_text import design_text
-
-        text = design_text(result)
-        return write_atomically(target, lambda place: place.write_text(text, encoding="utf-8"))
-    if ending not in (".csv", ".json") or isinstance(result, Solution | Design):
-        raise UsageError(
-            f"'{target.name}': {type(result).__name__} cannot be written there; tables and networks go to .csv and "
-            ".json, networks to .s1p, .s2p, ... or .ts, a Solution to .nc, a Design to .toml"
-        )
-    table = network_table(result, parameters, form) if isinstance(result, Network) else result
-    table = table.to_frame() if isinstance(table, Evidence | Findings) else table
-    if not hasattr(table, "reset_index"):
-        raise UsageError(
-            f"'{target.name}': a {type(result).__name__} is no table; write one of its tables, such as .summary() "
-            "or .cut('E')"
-        )
-    writers: dict[str, Callable[[Path], object]] = {
-        ".csv": lambda place: _flat(table).to_csv(place, index=False),
-        ".json": lambda place: place.write_text(json_text(records(table)), encoding="utf-8"),
-    }
-    return write_atomically(target, writers[ending])

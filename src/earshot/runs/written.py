@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING, Any
 from ..answers.cases import Cut
 from ..fields.far import FarField
 from ..files.atomic import Written, stem_of
+from ..files.formats import write
 from ..files.results import write_results
-from ..files.tables import network_table, records, write
+from ..files.tables import network_table, records
 
 if TYPE_CHECKING:
     from .run import Run

@@ -18,8 +18,9 @@ from ...arrays.trials import Trials
 from ...fields.directions import unit_vectors
 from ...files.atomic import folder as make_folder
 from ...files.atomic import stem_of
+from ...files.formats import write
 from ...files.ideal_array import IdealArray, IdealBeam, ideal_array
-from ...files.tables import records, write
+from ...files.tables import records
 from ...units import engineering
 from ..figures import planes_of
 from ..tables import beam_table, link_table, lobe_table, trial_table

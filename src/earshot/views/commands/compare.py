@@ -13,8 +13,9 @@ from ...errors import UsageError
 from ...files.atomic import folder as make_folder
 from ...files.curves import read_network
 from ...files.design_file import DesignFile
+from ...files.formats import write
 from ...files.results import is_results
-from ...files.tables import records, write
+from ...files.tables import records
 from ...network.network import Network
 from ...network.trace import Trace
 from ...runs.run import Run

@@ -8,7 +8,8 @@ from typing import Annotated
 import typer
 
 from ...errors import UsageError
-from ...files.tables import records, write
+from ...files.formats import write
+from ...files.tables import records
 from ..tables import cut_table
 from .options import DesignPath, Json, Sets, load
 from .screen import complain, show, show_json

@@ -12,10 +12,9 @@ from ...errors import UsageError
 from ...files.atomic import folder as make_folder
 from ...files.curves import read_network
 from ...files.design_file import DesignFile
+from ...files.formats import endings, known, write
 from ...files.results import is_results, write_results
-from ...files.tables import write
 from ...files.touchstone import is_touchstone
-from ...files.triangles import write_vtk
 from ...network.network import Network
 from .options import Frequencies, Json, Sets, load
 from .runs import opened
@@ -41,9 +40,6 @@ References = Annotated[
 ]
 
 
-ENDINGS = (".csv", ".json", ".nc", ".vtu", ".toml")
-
-
 def export(
     path: Model,
     target: Target,
@@ -60,11 +56,11 @@ def export(
     A design is solved first, and said so, unless only its file is wanted; results and curves are not.
     """
     ending = target.suffix.lower()
-    if ending not in ENDINGS and not is_touchstone(target):
-        raise UsageError(f"'{target.name}': the ending is none of .s1p, .s2p, ..., .ts, {', '.join(ENDINGS)}")
-    for option, given, known in (("--parameters", parameters, "SYZ"), ("--form", form, ("RI", "MA", "DB"))):
-        if given not in known:
-            raise UsageError(f"{option} {given} is not one of {', '.join(known)}")
+    if not known(target):
+        raise UsageError(f"'{target.name}': the ending is none of {endings()}")
+    for option, given, words in (("--parameters", parameters, "SYZ"), ("--form", form, ("RI", "MA", "DB"))):
+        if given not in words:
+            raise UsageError(f"{option} {given} is not one of {', '.join(words)}")
     ohms = [units.read(text, "resistance", what="--reference") for text in references or []]
     make_folder(target.parent)
     if ending == ".toml":
@@ -75,7 +71,7 @@ def export(
         result = opened(path, sets, frequency)
         written = write_results(result.solution, target, result.file)
     elif ending == ".vtu":
-        written = write_vtk(opened(path, sets, frequency).cases[0].driven.flow, target)
+        written = write(opened(path, sets, frequency).cases[0].driven.flow, target)
     else:
         network = _network(path, sets, frequency)
         network = network.referred_to(*ohms) if ohms else network
