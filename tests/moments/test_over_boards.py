@@ -82,6 +82,28 @@ def test_a_dipole_over_a_board_keeps_its_power(seed):
     assert driven.far_field().efficiency <= 1.0 + 5e-4
 
 
+@pytest.mark.parametrize("seed", range(4))
+def test_metal_on_a_board_and_over_it_keeps_its_power(seed):
+    """A probed patch, a mast on it and a rod over it, of any size, on one or two layers."""
+    rng = np.random.default_rng(seed)
+    layers = [
+        es.Layer(WAVE * 10.0 ** rng.uniform(-2.7, -1.8), es.Dielectric(f"l{n}", rng.uniform(1.2, 9.0)))
+        for n in range(1 + seed % 2)
+    ]
+    stack = es.Stack(layers)
+    top, thin = stack.thickness, WAVE * 10.0 ** rng.uniform(-3.5, -3.0)
+    wires = [
+        es.Wire("pin", [(0.02 * WAVE, 0, 0), (0.02 * WAVE, 0, top)], radius=thin),
+        es.Wire("mast", [(-0.03 * WAVE, 0, top), (-0.04 * WAVE, 0, top + WAVE * rng.uniform(0.05, 0.2))], radius=thin),
+        rod(stack, WAVE * rng.uniform(0.25, 1.0), rng.uniform(0, 1.5)),
+    ]
+    patch = es.Sheet("patch", es.plate(WAVE * rng.uniform(0.1, 0.3), WAVE * rng.uniform(0.1, 0.3), centre=(0, 0, top)))
+    ports = [es.Port("feed", "pin", at=0, gap=0.5 * layers[0].thickness), es.Port("rod", "rod")]
+    solution = es.solve(es.Antenna("x", wires, ports, stack, sheets=[patch]), HERTZ)
+    for port in ports:
+        assert abs(solution.drive({port.name: es.volts(1)}).balance) < 1e-3
+
+
 def test_a_board_of_air_is_none():
     open_air, plane_air = es.substrate("10 mm", 1.0, open_below=True), es.substrate("10 mm", 1.0)
     for board, alike, tolerance in ((open_air, es.free_space(), 1e-6), (plane_air, es.perfect_plane(), 1e-4)):

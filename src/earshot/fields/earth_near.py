@@ -29,7 +29,7 @@ def add_reflected(currents: Currents, points: Floats, below: Below, top: float) 
     if above.any():
         down = np.array([0.0, 0.0, -top])
         places, back = np.ascontiguousarray(points[above] + down), np.zeros((int(above.sum()), 6), np.complex128)
-        table, lowest = _table_for(currents, places, below, top)
+        table = _table_for(currents, places, below, top)
         scales = -1j * WAVE_IMPEDANCE / (4.0 * math.pi), 1.0 / (4.0 * math.pi)
         if currents.sheets is not None:
             announce(earth_sheet_fields)
@@ -46,13 +46,11 @@ def add_reflected(currents: Currents, points: Floats, below: Below, top: float) 
             announce(earth_fields)
             mesh = currents.mesh.raised(-top)
             nodes, weights = np.polynomial.legendre.leggauss(_NODES)
-            # Pieces of a segment are no longer than its image is far.
-            pieces = min(math.ceil(float(mesh.lengths.max()) / max(lowest, 1e-9)), _MOST_PIECES)
 
             def work(share: slice) -> None:
                 earth_fields(
                     mesh.columns, np.ascontiguousarray(currents.ends), places[share], (nodes + 1.0) / 2.0,
-                    weights / 2.0, pieces, table.wavenumber, table.grid, table.weights, *scales, back[share],
+                    weights / 2.0, _MOST_PIECES, table.wavenumber, table.grid, table.weights, *scales, back[share],
                 )  # fmt: skip
 
             in_shares(work, len(places))
@@ -95,8 +93,8 @@ def _add_ends(
     out[:, 4] -= h_scale * k * up_slope[:, 0]
 
 
-def _table_for(currents: Currents, points: Floats, below: Below, top: float) -> tuple[EarthTable, float]:
-    """The kernels between all metal and all points, and the least sum of heights, m."""
+def _table_for(currents: Currents, points: Floats, below: Below, top: float) -> EarthTable:
+    """The kernels between all metal and all points."""
     nodes = currents.places - np.array([0.0, 0.0, top])
     lowest, highest = nodes[:, 2].min() + points[:, 2].min(), nodes[:, 2].max() + points[:, 2].max()
     corners = np.concatenate([nodes[:, :2].min(axis=0)[None], nodes[:, :2].max(axis=0)[None]])
@@ -104,5 +102,4 @@ def _table_for(currents: Currents, points: Floats, below: Below, top: float) -> 
     away = np.linalg.norm(points[:, :2] - middle, axis=1)
     across = (max(float(away.min()) - size, 0.0), float(away.max()) + size)
     heights = (max(float(lowest), 0.0), float(highest))
-    table = earth_table(below, currents.wavenumber, across, heights, FOR_FIELDS, thread_count(), in_threads)
-    return table, float(lowest)
+    return earth_table(below, currents.wavenumber, across, heights, FOR_FIELDS, thread_count(), in_threads)

@@ -15,6 +15,7 @@ from .findings import Finding
 from .parts import Wire
 from .pieces import as_place, words_for
 from .profiles import distance
+from .sheet_mesh import SheetMesh
 
 _THIN, _THICK, _THICKEST = 0.05, 0.5, 1.5
 _CLOSE, _RADII = 1e-6, 4.0
@@ -162,9 +163,10 @@ def sized(antenna: Antenna, stack: Stack, frequency: float) -> Iterator[Finding]
             yield Finding("warn", wire.name, says, "use thinner layers, or take the figure for a first one")
 
 
-def meshed(antenna: Antenna, longest: float) -> Iterator[Finding]:
-    """Findings on a mesh with edges up to `longest`, m: how thin the layer under the metal is beside them."""
-    level = antenna.medium.thickness
+def meshed(antenna: Antenna, stack: Stack, mesh: SheetMesh) -> Iterator[Finding]:
+    """Findings on a mesh: how thin the layers under the metal are beside its edges."""
+    printed = np.asarray(stack.carries(mesh.corners[..., 2]).all(axis=1))
+    longest, level = float(mesh.edge_lengths[printed].max(initial=0.0)), stack.level or stack.thickness
     if longest > _LONGEST * level:
         says = (
             f"the mesh is coarse beside its layers: edges of {longest:.3g} m over {level:.3g} m, "

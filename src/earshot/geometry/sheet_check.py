@@ -148,8 +148,8 @@ def meshed(antenna: Antenna, frequency: float, rule: MeshRule) -> Iterator[Findi
     if antenna.medium.reflects:
         yield from over_plane(antenna, mesh)
     longest = float(mesh.edge_lengths.max())
-    if antenna.medium.layered:
-        yield from printed_check.meshed(antenna, longest)
+    if antenna.medium.stack is not None:
+        yield from printed_check.meshed(antenna, antenna.medium.stack, mesh)
     if antenna.size < _SMALLEST * wave:
         lowest = _SMALLEST * SPEED_OF_LIGHT / antenna.size
         yield Finding(

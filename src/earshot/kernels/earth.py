@@ -208,16 +208,22 @@ def sent_back(dx, dy, zeta, mx, my, mz, charge, k, grid, table, values, seen, e_
 
 
 @njit(nogil=True, cache=True, error_model="numpy")
-def earth_fields(segments, ends, places, nodes, weights, pieces, k, grid, table, e_scale, h_scale, out):
+def earth_fields(segments, ends, places, nodes, weights, most, k, grid, table, e_scale, h_scale, out):
     """Add E and H (n, 6) at places (n, 3) of what earth sends back of linear currents, ends (segments, 2).
 
-    e_scale: -jη/4π; h_scale: 1/4π.
+    e_scale: -jη/4π; h_scale: 1/4π. most: pieces of a segment.
     """
     values, seen = np.empty(20), np.empty(10, np.complex128)
     for n in range(places.shape[0]):
         for i in range(segments.shape[1]):
             tx, ty, tz, length = segments[3, i], segments[4, i], segments[5, i], segments[6, i]
             slope = (ends[i, 1] - ends[i, 0]) / length
+            # No piece is longer than half the way to where its image begins.
+            dx = places[n, 0] - segments[0, i] - 0.5 * length * tx
+            dy = places[n, 1] - segments[1, i] - 0.5 * length * ty
+            zeta = places[n, 2] + segments[2, i] + 0.5 * length * tz
+            away = math.sqrt(dx * dx + dy * dy + zeta * zeta) - 0.5 * length
+            pieces = min(max(int(2.0 * length / max(away, 1e-9 * length)), 1), most)
             for m in range(pieces):
                 for q in range(len(nodes)):
                     s = (m + nodes[q]) / pieces
