@@ -14,8 +14,8 @@ import earshot as es
 from earshot import arrays
 from earshot.constants import wavenumber
 from earshot.fields.directions import unit_vectors
-from earshot.geometry.mesh import mesh
-from earshot.geometry.sheet_mesh import sheet_mesh
+from earshot.meshing.mesh import mesh
+from earshot.meshing.sheet_mesh import sheet_mesh
 from earshot.moments.earth import table_for as earth_kernels
 from earshot.moments.formulation import antenna_basis
 from earshot.moments.layered import layered

@@ -8,7 +8,7 @@ import earshot as es
 BAND = [es.band("144 MHz", "156 MHz", 61), "150.1 MHz"]
 
 beam = es.antennas.yagi("150.1 MHz", elements=4, rod="8 mm")
-print(beam.check())
+print(es.check(beam))
 print(beam.table()[["value", "written", "note"]])
 
 first = es.solve(beam, BAND)

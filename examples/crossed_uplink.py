@@ -15,7 +15,7 @@ rods = [
 ]
 ports = [es.Port("x", on="east-west"), es.Port("y", on="north-south")]
 uplink = es.Antenna("crossed uplink", rods, ports, es.perfect_plane())
-print(uplink.check())
+print(es.check(uplink))
 
 answer = es.solve(uplink, "401 MHz")
 print(answer.network.s().sel(frequency=401e6).to_pandas().abs().round(3))

@@ -27,7 +27,7 @@ def build(v):
 
 
 array = es.Design(build, frequency="200 MHz", longest=FIRST, spacing=SPACING, line=100.0)
-print(array.antenna.check())
+print(es.check(array.antenna))
 
 answer = es.solve(array, es.band("140 MHz", "280 MHz", 141))
 print(f"{len(answer.solved)} of {len(answer.frequencies)} frequencies solved, S within {answer.band_error:.0e}")

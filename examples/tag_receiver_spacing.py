@@ -28,7 +28,7 @@ tag = es.Design(
     ahead="0.146 lambda",
     rod="6 mm",
 )
-print(tag.antenna.check())
+print(es.check(tag.antenna))
 
 band = es.band("140 MHz", "160 MHz", 41)
 networks = {}

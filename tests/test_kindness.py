@@ -90,7 +90,7 @@ def test_antennas_add_up(things):
 def test_evidence_and_findings_are_tables(things, tmp_path):
     es.write(es.evidence(things["answer"], frequency="14.2 MHz"), tmp_path / "evidence.csv")
     assert "power balance" in (tmp_path / "evidence.csv").read_text()
-    es.write(things["design"].check(), tmp_path / "findings.json")
+    es.write(es.check(things["design"]), tmp_path / "findings.json")
     assert (tmp_path / "findings.json").read_text() == "[]\n"
     trace = es.Trace([1e6, 2e6], [0.1, 0.5], 50, "meter")
     np.testing.assert_allclose(trace.vswr().values[:, 0], [1.1 / 0.9, 3.0])

@@ -5,7 +5,7 @@ import pandas as pd
 import pytest
 
 import earshot as es
-from earshot.geometry.changes import part_changes, value_changes
+from earshot.description.changes import part_changes, value_changes
 
 
 def rod(length):

@@ -37,7 +37,7 @@ def figures(design):
 @pytest.mark.parametrize("kind", antennas.__all__)
 def test_each_is_sensible_from_a_frequency_alone(kind):
     design = getattr(antennas, kind)(F)
-    assert not [f for f in design.check() if f.level != "note"]
+    assert not [f for f in es.check(design) if f.level != "note"]
     values = design.table()
     assert values["note"].str.len().min() > 0
     assert values[["from", "to"]].notna().all(axis=None)

@@ -10,7 +10,7 @@ import earshot as es
 from earshot.constants import MAGNETIC_CONSTANT, WAVE_IMPEDANCE
 from earshot.fields.currents import Currents
 from earshot.fields.near import near_field
-from earshot.geometry.mesh import mesh
+from earshot.meshing.mesh import mesh
 
 HERTZ = 299_792_458.0
 K = 2 * math.pi

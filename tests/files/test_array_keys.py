@@ -60,7 +60,7 @@ def test_a_file_repeats_its_antenna_and_feeds_it(tmp_path):
     antenna = file.design.antenna
     assert [p.name for p in antenna.ports] == ["e1_feed", "e2_feed", "e3_feed"]
     assert np.allclose(antenna.wire("e3_rod").corners[0], [0.4, 0, -0.24])
-    assert not file.design.check().stops
+    assert not es.check(file.design).stops
     out, aside = file.cases
     solution = es.solve(file.design)
     driven = solution.run(out)["out"][0]

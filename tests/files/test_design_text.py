@@ -137,7 +137,7 @@ def test_any_file_is_an_antenna_or_a_message(content):
         told = str(problem).splitlines()
     else:
         told = ["any.toml"]
-        file.design.check()
+        es.check(file.design)
         assert again(design_text(file.design)).antenna == file.design.antenna
     assert all(line.startswith("any.toml") for line in told)
 

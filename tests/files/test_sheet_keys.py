@@ -5,14 +5,13 @@ import pytest
 
 import earshot as es
 from earshot.files.design_text import antenna_text
-from earshot.geometry.profiles import distance
 
 PROBES = np.random.default_rng(3).normal(size=(12, 3))
 
 
 def same_place(one, two):
     """Two surfaces are one when every place is as far from either."""
-    np.testing.assert_allclose(distance(one, PROBES), distance(two, PROBES), atol=1e-6)
+    np.testing.assert_allclose(one.distances(PROBES), two.distances(PROBES), atol=1e-6)
 
 
 HEAD = """title = "t"
@@ -121,7 +120,7 @@ def test_triangles_from_files(tmp_path, ending):
     corners = np.array([(0, 0, 0), (200, 0, 0), (200, 200, 0), (0, 200, 0)], float)
     meshio.write(tmp_path / f"plate.{ending}", meshio.Mesh(corners, [("triangle", [(0, 1, 2), (0, 2, 3)])]))
     surface = es.read_triangles(tmp_path / f"plate.{ending}", "mm")
-    assert len(surface.rings) == 4
+    assert len(surface.bounds) == 4
     (tmp_path / "t.toml").write_text(HEAD + f'file = "plate.{ending}"\nunit = "mm"')
     antenna = es.read_design(tmp_path / "t.toml").design.antenna
     assert antenna.sheets[0].surface == surface
@@ -168,7 +167,7 @@ f -4 -3 \\
 def test_obj_files_with_normals_textures_polygons_and_numbers_from_the_end(tmp_path, end):
     (tmp_path / "a.obj").write_bytes(OBJ.replace("\n", end).encode())
     surface = es.read_triangles(tmp_path / "a.obj", "mm")
-    corners = surface.corners[np.array(surface.triangles)]
+    corners = surface.bounds[np.array(surface.shape.faces)]
     areas = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
     assert areas.tolist() == pytest.approx([0.5e-6] * 3)
 
@@ -191,7 +190,7 @@ def test_stl_files_come_back_and_damaged_ones_are_told(tmp_path, binary):
     path = tmp_path / "a.stl"
     meshio.write(path, meshio.Mesh(points, [("triangle", faces)]), binary=binary)
     surface = es.read_triangles(path)
-    back = surface.corners[np.array(surface.triangles)]
+    back = surface.bounds[np.array(surface.shape.faces)]
     assert np.sort(back.ravel()) == pytest.approx(np.sort(points[faces].ravel()), abs=1e-6)
     path.write_bytes(path.read_bytes()[:-60])
     with pytest.raises(es.UsageError):

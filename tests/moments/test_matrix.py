@@ -5,7 +5,7 @@ import pytest
 from models import ONE_METRE, monopole
 
 import earshot as es
-from earshot.geometry.mesh import MeshRule, mesh
+from earshot.meshing.mesh import MeshRule, mesh
 from earshot.moments.matrix import WireMatrix
 from earshot.moments.wire_basis import wire_basis
 

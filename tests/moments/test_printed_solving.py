@@ -187,16 +187,16 @@ def test_what_cannot_be_printed_is_told(antenna, says):
 
 def test_a_long_probe_is_warned_of():
     thick = patch(medium=es.substrate("8 mm", 4.4), level=8e-3)
-    (finding,) = [f for f in thick.check("2.35 GHz") if "deg thick" in f.says]
+    (finding,) = [f for f in es.check(thick, "2.35 GHz") if "deg thick" in f.says]
     assert finding.level == "warn"
 
 
 def test_a_mesh_coarse_beside_its_layers_is_warned_of():
     thin = patch(medium=es.substrate("0.02 mm", 4.4), level=2e-5, radius=1e-5)
-    (finding,) = [f for f in thin.check("2.35 GHz") if "times as much" in f.says]
+    (finding,) = [f for f in es.check(thin, "2.35 GHz") if "times as much" in f.says]
     assert finding.level == "warn"
     assert "sheets_per_wavelength" in finding.remedy
-    assert not [f for f in patch().check("2.35 GHz") if "times as much" in f.says]
+    assert not [f for f in es.check(patch(), "2.35 GHz") if "times as much" in f.says]
 
 
 @pytest.mark.parametrize(

@@ -9,9 +9,9 @@ from scipy import integrate
 from sheet_models import fat_dipole, on_can, on_disk
 
 import earshot as es
-from earshot.geometry.mesh import MeshRule
-from earshot.geometry.sheet_mesh import SheetMesh
 from earshot.kernels.sheets import near_pair, pair_rule, static_potentials
+from earshot.meshing.mesh import MeshRule
+from earshot.meshing.sheet_mesh import SheetMesh
 from earshot.moments.sheet_basis import sheet_basis
 from earshot.moments.sheet_matrix import fill_sheet_matrix, sheet_block
 

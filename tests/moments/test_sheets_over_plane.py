@@ -8,7 +8,7 @@ import pytest
 from models import ONE_METRE
 
 import earshot as es
-from earshot.geometry.sheet_mesh import SheetMesh
+from earshot.meshing.sheet_mesh import SheetMesh
 from earshot.moments.formulation import antenna_basis, basis_on
 from earshot.moments.response import impedance_matrix
 

@@ -11,7 +11,7 @@ from scipy.special import iv, jv, kv, yv
 
 import earshot as es
 from earshot.constants import ELECTRIC_CONSTANT
-from earshot.geometry.mesh import mesh
+from earshot.meshing.mesh import mesh
 from earshot.moments.wire_basis import wire_basis
 from earshot.moments.wire_terms import wire_losses
 

@@ -117,7 +117,7 @@ def test_watts_are_accounted_for():
             es.Stub("stub", "tap", 50.0, "0.2 m", es.impedance(10 + 3j)),
         ],
     )
-    assert not antenna.check().stops
+    assert not es.check(antenna).stops
     answer = es.solve(antenna, F)
     driven = answer.drive({"feed": es.watts(2)})
     table = driven.budget()["power_W"]
@@ -183,9 +183,9 @@ def test_bad_circuit_parts(make, says):
 
 def test_lines_between_missing_gaps_and_overlapping_gaps_are_found():
     lost = es.Antenna("rod", [ROD], [gap("feed", 0.5)], lines=[es.Line("x", "feed", "fed2", 50, 1)])
-    assert "there is no port, load or terminal 'fed2'" in str(lost.check())
+    assert "there is no port, load or terminal 'fed2'" in str(es.check(lost))
     close = es.Antenna("rod", [ROD], [gap("feed", 0.5), gap("second", 0.51)])
-    assert "overlap on wire 'rod'" in str(close.check())
+    assert "overlap on wire 'rod'" in str(es.check(close))
     grown = lost.scaled(2)
     assert grown.lines[0].length == 2
     assert grown.without("feed").lines == ()

@@ -13,7 +13,7 @@ import earshot as es
 from earshot.constants import WAVE_IMPEDANCE
 from earshot.fields.currents import Currents
 from earshot.fields.near import near_field
-from earshot.geometry.mesh import WireMesh
+from earshot.meshing.mesh import WireMesh
 from earshot.moments.earth import earth_block
 from earshot.moments.formulation import basis_on
 

@@ -23,9 +23,9 @@ from sheet_models import (
 from test_reference import agrees, score_table  # noqa: F401
 
 import earshot as es
-from earshot.geometry.mesh import MeshRule
-from earshot.geometry.sheet_mesh import sheet_mesh
 from earshot.kernels.sheets import near_pair, pair_rule
+from earshot.meshing.mesh import MeshRule
+from earshot.meshing.sheet_mesh import sheet_mesh
 
 CASES = {c["id"]: c for c in json.loads((Path(__file__).parent / "sheets.json").read_text())["cases"]}
 METRES = 299792458.0

@@ -184,7 +184,7 @@ def test_the_geometry_names_wires_ports_dimensions_and_findings():
     for word in ("reflector", "director_1", "port feed", "behind 483.3 mm", "driven 918.8 mm", "seen along z"):
         assert word in said
     boom = design.antenna.with_(es.Wire("boom", [(-0.6, 0, 0), (0.6, 0, 0)], radius="1 cm"))
-    figure = es.plots.geometry(boom, findings=boom.check("150 MHz"))
+    figure = es.plots.geometry(boom, findings=es.check(boom, "150 MHz"))
     assert sum(line.get_marker() == "X" for line in figure.axes[0].lines) == 3
     assert "without a junction" in " ".join(words(figure)).replace("\n", " ")
     solid = es.plots.geometry(es.antennas.helix("868 MHz"))

@@ -6,8 +6,8 @@ import cmath
 from collections.abc import Iterator
 
 from ..arraytypes import Complexes, Floats
-from ..geometry.antenna import Antenna
-from ..geometry.circuit_parts import Line
+from ..description.antenna import Antenna
+from ..description.circuit_parts import Line
 from ..network.circuit import Circuit, LineEnd, Parts
 from ..network.elements import Impedance
 

@@ -11,12 +11,12 @@ from numpy.typing import ArrayLike
 
 from ..arraytypes import Complexes, Floats
 from ..constants import ELECTRIC_CONSTANT
+from ..description.antenna import Antenna
 from ..errors import UsageError
 from ..fields.currents import Currents
 from ..fields.far import FarField
 from ..fields.near import NearField, near_field, power_through_box
 from ..fields.sheet_currents import SheetCurrents
-from ..geometry.antenna import Antenna
 from ..moments.basis import Basis
 
 if TYPE_CHECKING:

@@ -9,12 +9,13 @@ from functools import cache
 
 import numpy as np
 
+from ..checks.check import check
+from ..checks.findings import Finding, Findings
 from ..constants import SPEED_OF_LIGHT
+from ..description.antenna import Antenna
+from ..description.design import Design
 from ..errors import EarshotError, RunError
-from ..geometry.antenna import Antenna
-from ..geometry.design import Design
-from ..geometry.findings import Finding, Findings
-from ..geometry.mesh import MeshRule
+from ..meshing.mesh import MeshRule
 from ..moments.basis import Basis
 from ..moments.formulation import antenna_basis
 from ..moments.ports import gap_vectors
@@ -60,7 +61,7 @@ def prepare(
     rule, record = rule or MeshRule(), record or Record()
     antenna = model.antenna if isinstance(model, Design) else model
     report(f"looking at {antenna.name}")
-    findings = model.check(highest, rule)
+    findings = check(model, highest, rule)
     if findings.stops:
         return Prepared(antenna, findings, None, None)
     report(f"dividing {antenna.name}")

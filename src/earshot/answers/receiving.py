@@ -13,13 +13,14 @@ from numpy.typing import ArrayLike
 
 from .. import units
 from ..arraytypes import Complexes, Floats
+from ..checks.check import check
 from ..constants import wavelength
+from ..description.antenna import Antenna
+from ..description.design import Design
 from ..errors import ModelError, UsageError, needs
 from ..fields.currents import Currents
 from ..fields.far import in_radians
-from ..geometry.antenna import Antenna
-from ..geometry.design import Design
-from ..geometry.mesh import MeshRule
+from ..meshing.mesh import MeshRule
 from ..moments.basis import Basis
 from ..moments.formulation import antenna_basis, formulation
 from ..moments.incident import PlaneWave
@@ -147,7 +148,7 @@ def scatter(
     """
     antenna = model.antenna if isinstance(model, Design) else model
     hertz, rule = units.frequency(frequency), rule or MeshRule()
-    findings = antenna.check(hertz, rule, fed=False)
+    findings = check(antenna, hertz, rule, fed=False)
     if findings.stops:
         raise ModelError("\n".join(str(f) for f in findings.stops), findings)
     basis = _basis(antenna, hertz, rule)

@@ -13,12 +13,13 @@ from numpy.typing import ArrayLike
 
 from .. import units
 from ..arraytypes import Complexes, Floats
+from ..checks.check import check
+from ..description.antenna import Antenna
+from ..description.circuit_parts import Line, Load, Stub
+from ..description.parts import Port
 from ..errors import ModelError, UsageError, unknown
-from ..geometry.antenna import Antenna
-from ..geometry.circuit_parts import Line, Load, Stub
-from ..geometry.mesh import MeshRule, WireMesh
-from ..geometry.parts import Port
-from ..geometry.sheet_mesh import SheetMesh
+from ..meshing.mesh import MeshRule, WireMesh
+from ..meshing.sheet_mesh import SheetMesh
 from ..moments.basis import Basis
 from ..moments.ports import gap_vectors
 from ..moments.response import Response, respond
@@ -285,7 +286,7 @@ class Solution:
         )
         if before != after or (changed.wires, changed.sheets) != (self.antenna.wires, self.antenna.sheets):
             raise UsageError("with_: only references, impedances and lines change without a solve; solve it afresh")
-        stops = changed.check().stops
+        stops = check(changed).stops
         if stops:
             raise ModelError("\n".join(str(f) for f in stops), stops)
         return replace(self, response=replace(self.response, antenna=changed))

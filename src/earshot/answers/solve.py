@@ -8,10 +8,10 @@ from dataclasses import replace
 
 import numpy as np
 
+from ..description.antenna import Antenna
+from ..description.design import Design
 from ..errors import ModelError, RunError, UsageError
-from ..geometry.antenna import Antenna
-from ..geometry.design import Design
-from ..geometry.mesh import MeshRule
+from ..meshing.mesh import MeshRule
 from ..network.sources import watts
 from ..running import Record
 from .evidence import evidence as gather

@@ -8,9 +8,9 @@ from pathlib import Path
 from typing import Any
 
 from .. import units
+from ..description.design import Design
 from ..errors import UsageError
 from ..files.design_file import design_from_text
-from ..geometry.design import Design
 from ..media.stack import Dielectric, dielectrics
 
 _REMARKS = {

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from .. import units
 from ..constants import wavelength
-from ..geometry.design import Design
+from ..description.design import Design
 from ..media.patch_start import PatchStart, disk_start, patch_start
 from ..media.stack import Dielectric, Layer, Stack, dielectric
 from ..media.strip_line import strip_width

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..geometry.design import Design
+from ..description.design import Design
 from .draft import Draft
 
 

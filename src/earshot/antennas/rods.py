@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from ..geometry.design import Design
+from ..description.design import Design
 from .draft import Draft, counted
 
 

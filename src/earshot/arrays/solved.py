@@ -20,9 +20,9 @@ from ..answers.driven import Driven
 from ..answers.solution import Solution
 from ..arraytypes import Complexes
 from ..constants import wavenumber
+from ..description.antenna import Antenna
 from ..errors import UsageError
 from ..fields.far import FarField
-from ..geometry.antenna import Antenna
 from ..network.sources import Source, watts
 from .array import direction
 from .layouts import Layout

@@ -12,10 +12,10 @@ import numpy as np
 from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE
 from ..errors import UsageError
-from ..geometry.sheet_mesh import MIRROR
 from ..media.earth import Earth
 from ..media.stack import Stack
 from ..media.surroundings import Medium, PerfectPlane
+from ..meshing.sheet_mesh import MIRROR
 from .directions import phi_vectors, theta_vectors
 from .earth_near import add_reflected
 from .open_near import fields_in_the_open

@@ -9,8 +9,8 @@ import numpy as np
 
 from ..arraytypes import Bools, Complexes, Floats
 from ..constants import wavenumber
-from ..geometry.mesh import WireMesh
 from ..media.surroundings import FreeSpace, Medium
+from ..meshing.mesh import WireMesh
 from .around import around
 from .radiator import Radiator, looking
 from .sheet_currents import SheetCurrents

@@ -9,8 +9,8 @@ from functools import cached_property
 import numpy as np
 
 from ..arraytypes import Complexes, Floats
-from ..geometry.mesh import WireMesh
-from ..geometry.sheet_mesh import MIRROR
+from ..meshing.mesh import WireMesh
+from ..meshing.sheet_mesh import MIRROR
 from ..running import announce, in_shares
 from .directions import unit_vectors
 

@@ -8,7 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from ..arraytypes import Bools, Complexes, Floats
-from ..geometry.sheet_mesh import MIRROR, SheetMesh
+from ..meshing.sheet_mesh import MIRROR, SheetMesh
 
 
 @dataclass(frozen=True)

@@ -16,9 +16,9 @@ from ..arrays.layouts import Layout
 from ..arrays.solved import repeated
 from ..arrays.trials import Errors
 from ..arrays.weights import Weights
+from ..description.antenna import Antenna
+from ..description.design import Quantities
 from ..errors import DesignFileError, unknown
-from ..geometry.antenna import Antenna
-from ..geometry.design import Quantities
 from ..media.surroundings import Medium
 from ..network.sources import Source
 from .array_schema import ArrayTable, BeamTable, ElementTable

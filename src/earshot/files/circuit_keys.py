@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+from ..description.circuit_parts import Line, Stub
 from ..errors import DesignFileError
-from ..geometry.circuit_parts import Line, Stub
 from ..network import elements
 from ..network.elements import Impedance, LineType
 from .reading import KeptText, name_of, need, numbers, read_table

@@ -11,11 +11,11 @@ from typing import Any
 
 from ..answers.cases import Case
 from ..answers.frequencies import Band, Wanted, wanted
+from ..description.antenna import Antenna
+from ..description.circuit_parts import Line, Load, Stub, Terminal
+from ..description.design import Design, Quantities, Value, Values
+from ..description.sheets import Sheet
 from ..errors import DesignFileError, UsageError, unknown
-from ..geometry.antenna import Antenna
-from ..geometry.circuit_parts import Line, Load, Stub, Terminal
-from ..geometry.design import Design, Quantities, Value, Values
-from ..geometry.sheets import Sheet
 from ..media.earth import Earth, earth, earths
 from ..media.surroundings import FreeSpace, Medium, free_space, perfect_plane
 from ..units import Quantity

@@ -6,11 +6,11 @@ from functools import singledispatch
 from typing import Any
 
 from .. import units
+from ..description.antenna import Antenna
+from ..description.circuit_parts import Line, Load, Stub
+from ..description.design import Design, Value
+from ..description.parts import Gap, Port, Wire
 from ..errors import UsageError
-from ..geometry.antenna import Antenna
-from ..geometry.circuit_parts import Line, Load, Stub
-from ..geometry.design import Design, Value
-from ..geometry.parts import Gap, Port, Wire
 from ..media.earth import Earth, earths
 from ..media.metals import Metal, metals
 from ..media.stack import Dielectric, Stack, dielectrics

@@ -9,10 +9,10 @@ from typing import Any
 
 from ..answers.evidence import Evidence
 from ..answers.solution import Solution
+from ..checks.findings import Findings
+from ..description.design import Design
 from ..errors import UsageError
 from ..fields.currents import Currents
-from ..geometry.design import Design
-from ..geometry.findings import Findings
 from ..network.network import Network
 from .atomic import write_atomically
 from .tables import flat, json_text, network_table, records

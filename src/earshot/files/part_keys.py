@@ -8,10 +8,10 @@ from typing import Any
 import numpy as np
 
 from .. import units
+from ..description.design import Quantities, Value
+from ..description.parts import Port, Wire
+from ..description.paths import circle_points, helix_points
 from ..errors import DesignFileError, UnitError, UsageError, unknown
-from ..geometry.design import Quantities, Value
-from ..geometry.parts import Port, Wire
-from ..geometry.shapes import circle_points, helix_points
 from ..media.metals import Jacket, Metal, metal
 from ..media.stack import Dielectric, Layer, Stack, dielectric
 from .reading import numbers, read_table

@@ -23,12 +23,12 @@ from typing_extensions import TypedDict
 from ..answers.evidence import Evidence
 from ..answers.solution import Solution
 from ..arraytypes import Complexes, Floats, Ints
+from ..description.design import Design
+from ..description.surfaces import Surface
 from ..errors import EarshotError, UsageError
-from ..geometry.design import Design
-from ..geometry.mesh import MeshRule, WireMesh
-from ..geometry.sheet_mesh import SheetMesh
-from ..geometry.surfaces import Surface
 from ..lettering import told, visible
+from ..meshing.mesh import MeshRule, WireMesh
+from ..meshing.sheet_mesh import SheetMesh
 from ..moments.formulation import basis_on
 from ..moments.response import Response
 from ..running import Record

@@ -1,30 +1,118 @@
-"""The keys of a design file that say what shape a sheet has."""
+"""The keys of a design file that say what shape a sheet has: how each is read and how it is written."""
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
+from ..description import surfaces
+from ..description.design import Quantities
+from ..description.round_shapes import Annulus, Cone, Cylinder, Disk, Paraboloid, Sphere
+from ..description.shapes import Box, Plate, Polygon, Shape, Triangles
+from ..description.sheets import Sheet
+from ..description.surfaces import Surface
 from ..errors import DesignFileError
-from ..geometry import surfaces
-from ..geometry.design import Quantities
-from ..geometry.sheets import Sheet
-from ..geometry.surfaces import Surface
 from ..media.metals import Metal
 from .sheet_schema import SheetTable, SurfaceTable
 from .texts import Texts
 from .triangles import read_triangles
 
-KINDS = ("plate", "disk", "box", "cylinder", "cone", "paraboloid", "sphere", "polygon", "triangles", "file")
-"""Keys of which a surface has exactly one."""
-_LENGTHS = {
-    "plate": ("width", "depth"),
-    "disk": ("diameter",),
-    "box": ("width", "depth", "height"),
-    "cylinder": ("diameter", "length"),
-    "cone": ("first", "last", "height"),
-    "paraboloid": ("diameter", "focal_length"),
-    "sphere": ("diameter",),
+
+@dataclass(frozen=True, slots=True)
+class _Key:
+    """One key: what it makes of its table, and, of shapes it writes, the table again."""
+
+    read: Callable[[Texts, str, Any, Quantities], Surface]
+    shapes: tuple[type[Shape], ...] = ()
+    write: Callable[[Surface], Any] | None = None
+
+
+def _rings(texts: Texts, here: str, table: Any, names: Quantities) -> Surface:
+    rings = [[texts.point(p, here, names) for p in ring] for ring in (table.points, *table.holes)]
+    return surfaces.polygon(rings[0], rings[1:])
+
+
+def _rings_table(surface: Surface) -> dict[str, Any]:
+    outline = surface.outline
+    rings = [list(ring.coords)[:-1] for ring in (outline.exterior, *outline.interiors)]
+    places = [[_point(surface.to_space(np.array([*xy, 0.0]))) for xy in ring] for ring in rings]
+    return {"points": places[0]} | ({"holes": places[1:]} if places[1:] else {})
+
+
+def _given_table(surface: Surface) -> dict[str, Any]:
+    assert isinstance(surface.shape, Triangles)
+    return {"corners": surface.bounds.tolist(), "faces": [list(t) for t in surface.shape.faces]}
+
+
+def _placed(maker: Callable[..., Surface], lengths: str, place: str, shape: type[Shape], *besides: str) -> _Key:
+    """A key of lengths and a place; besides: what else of the axis and the like it has."""
+
+    def read(texts: Texts, here: str, table: Any, names: Quantities) -> Surface:
+        sizes = [texts.quantity(getattr(table, key), "length", f"{here}.{key}", names) for key in lengths.split()]
+        return maker(*sizes, **_position(texts, here, table, names, (place, *besides)))
+
+    def write(surface: Surface) -> dict[str, Any]:
+        return _lengths(lengths.split(), surface) | _position_table(surface, place, besides)
+
+    return _Key(read, (shape,), write)
+
+
+def _read_disk(texts: Texts, here: str, table: Any, names: Quantities) -> Surface:
+    sizes = [
+        texts.quantity(getattr(table, key), "length", f"{here}.{key}", names)
+        for key in ("diameter", "hole")
+        if getattr(table, key) is not None
+    ]
+    maker: Any = surfaces.annulus if sizes[1:] else surfaces.disk
+    found: Surface = maker(*sizes, **_position(texts, here, table, names, ("centre", "axis")))
+    return found
+
+
+def _disk_table(surface: Surface) -> dict[str, Any]:
+    return _lengths(("diameter", "hole")[: len(surface.sizes)], surface) | _position_table(surface, "centre", ("axis",))
+
+
+def _position(texts: Texts, here: str, table: Any, names: Quantities, keys: Sequence[str]) -> dict[str, Any]:
+    """Keywords of a maker from the keys that say where a surface is and which way it faces."""
+    readers = {"centre": texts.point, "base": texts.point, "turn": texts.degrees}
+    return {
+        key: readers[key](getattr(table, key), f"{here}.{key}", names) if key in readers else getattr(table, key)
+        for key in keys
+    }
+
+
+def _position_table(surface: Surface, place: str, besides: Sequence[str]) -> dict[str, Any]:
+    shape, found = surface.shape, {place: _point(surface.origin)}
+    writers: dict[str, Callable[[], Any]] = {
+        "axis": lambda: [float(row[2]) for row in surface.frame],
+        "turn": lambda: f"{surfaces.turn_of(surface)!r} rad",
+        "ends": lambda: shape.ends if isinstance(shape, Cylinder) else "",
+        "without": lambda: surfaces.open_sides(surface, shape) if isinstance(shape, Box) else "",
+    }
+    written = {key: writers[key]() for key in besides}
+    return found | {key: value for key, value in written.items() if value != ""}
+
+
+def _lengths(keys: Sequence[str], surface: Surface) -> dict[str, Any]:
+    return {key: f"{x!r} m" for key, x in zip(keys, surface.sizes, strict=True)}
+
+
+KEYS = {
+    "plate": _placed(surfaces.plate, "width depth", "centre", Plate, "axis", "turn"),
+    "disk": _Key(_read_disk, (Disk, Annulus), _disk_table),
+    "box": _placed(surfaces.box, "width depth height", "centre", Box, "axis", "turn", "without"),
+    "cylinder": _placed(surfaces.cylinder, "diameter length", "base", Cylinder, "axis", "ends"),
+    "cone": _placed(surfaces.cone, "first last height", "base", Cone, "axis"),
+    "paraboloid": _placed(surfaces.paraboloid, "diameter focal_length", "base", Paraboloid, "axis"),
+    "sphere": _placed(surfaces.sphere, "diameter", "centre", Sphere),
+    "polygon": _Key(_rings, (Polygon,), _rings_table),
+    "triangles": _Key(lambda *x: surfaces.triangles(x[2].corners, x[2].faces), (Triangles,), _given_table),
+    "file": _Key(lambda texts, _, table, __: read_triangles(texts.folder / table.file, table.unit)),
 }
+"""Keys of which a surface has exactly one."""
 
 
 def read_sheet(texts: Texts, name: str, table: SheetTable, names: Quantities, metal: Metal | None) -> list[Sheet]:
@@ -45,37 +133,18 @@ def read_sheet(texts: Texts, name: str, table: SheetTable, names: Quantities, me
 
 
 def _surface(texts: Texts, place: str, table: SurfaceTable, names: Quantities) -> Surface:
-    given = [kind for kind in KINDS if getattr(table, kind) is not None]
+    given = [key for key in KEYS if getattr(table, key) is not None]
     if len(given) != 1:
-        raise DesignFileError(f"{texts.name}: {place}: give exactly one of {', '.join(KINDS)}; {len(given)} are there")
-    kind = given[0]
-    here = f"{place}.{kind}"
-    if table.file is not None:
-        return read_triangles(texts.folder / table.file, table.unit)
-    if table.triangles is not None:
-        return surfaces.triangles(table.triangles.corners, table.triangles.faces)
-    if table.polygon is not None:
-        rings = [[texts.point(p, here, names) for p in ring] for ring in (table.polygon.points, *table.polygon.holes)]
-        return surfaces.polygon(rings[0], rings[1:])
-    own: Any = getattr(table, kind)
-    lengths = [texts.quantity(getattr(own, key), "length", f"{here}.{key}", names) for key in _LENGTHS[kind]]
-    keys: dict[str, Any] = {}
-    for key in ("centre", "base"):
-        if hasattr(own, key):
-            keys[key] = texts.point(getattr(own, key), f"{here}.{key}", names)
-    if hasattr(own, "turn"):
-        keys["turn"] = texts.degrees(own.turn, f"{here}.turn", names)
-    keys |= {key: getattr(own, key) for key in ("axis", "ends", "without") if hasattr(own, key)}
-    if kind == "disk" and own.hole is not None:
-        return surfaces.annulus(lengths[0], texts.quantity(own.hole, "length", f"{here}.hole", names), **keys)
-    maker: Any = getattr(surfaces, kind)
-    found: Surface = maker(*lengths, **keys)
-    return found
+        raise DesignFileError(f"{texts.name}: {place}: give exactly one of {', '.join(KEYS)}; {len(given)} are there")
+    # A file's unit is beside its name.
+    own = table if given[0] == "file" else getattr(table, given[0])
+    return KEYS[given[0]].read(texts, f"{place}.{given[0]}", own, names)
 
 
 def sheet_table(sheet: Sheet) -> dict[str, Any]:
     """A sheet as a table of a design file, every length in metres and to the last digit."""
-    found: dict[str, Any] = _surface_table(sheet.surface)
+    own = [(key, k.write) for key, k in KEYS.items() if k.write and isinstance(sheet.surface.shape, k.shapes)]
+    found: dict[str, Any] = {key: write(sheet.surface) for key, write in own}
     if sheet.metal is not None:
         found["metal"] = sheet.metal.name
     if sheet.thickness is not None:
@@ -85,37 +154,6 @@ def sheet_table(sheet: Sheet) -> dict[str, Any]:
     if sheet.density != 1.0:
         found["density"] = sheet.density
     return found
-
-
-def _surface_table(surface: Surface) -> dict[str, Any]:
-    """The surface as triangles, a polygon or its own kind, whichever says all of it."""
-    if surface.kind == "triangles":
-        corners = surface.corners.tolist()
-        return {"triangles": {"corners": corners, "faces": [list(t) for t in surface.triangles]}}
-    if surface.kind in ("plate", "polygon"):
-        rings = [list(surface.outline.exterior.coords)[:-1], *(list(r.coords)[:-1] for r in surface.outline.interiors)]
-        places = [[_point(surface.to_space(_array([*xy, 0.0]))) for xy in ring] for ring in rings]
-        if surface.kind == "polygon":
-            return {"polygon": {"points": places[0]} | ({"holes": places[1:]} if places[1:] else {})}
-    kind = "disk" if surface.kind == "annulus" else surface.kind
-    keys = ("diameter", "hole") if surface.kind == "annulus" else _LENGTHS[kind]
-    table: dict[str, Any] = {key: f"{x!r} m" for key, x in zip(keys, surface.sizes, strict=True)}
-    table["centre" if kind in ("plate", "disk", "box", "sphere") else "base"] = _point(surface.origin)
-    if kind != "sphere":
-        axis = [float(row[2]) for row in surface.frame]
-        table["axis"] = axis
-        turn = surfaces.turn_of(surface)
-        if kind in ("plate", "box"):
-            table["turn"] = f"{turn!r} rad"
-        if surface.ends:
-            table["without" if kind == "box" else "ends"] = surfaces.unmirrored_ends(surface)
-    return {kind: table}
-
-
-def _array(values: Any) -> Any:
-    import numpy as np
-
-    return np.array(values, float)
 
 
 def _point(place: Any) -> str:

@@ -7,7 +7,7 @@ from typing import Any
 
 from .. import units
 from ..answers.solution import Solution
-from ..geometry.design import Design
+from ..description.design import Design
 from .array_keys import ELEMENTS
 from .circuit_keys import tables_named
 from .design_file import DesignFile, FileBuild, alone

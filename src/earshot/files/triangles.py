@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from .. import units
 from ..arraytypes import Floats, Ints
+from ..description.surfaces import Surface, triangles
 from ..errors import UsageError, needs
 from ..fields.currents import Currents
-from ..geometry.mesh import joined_points
-from ..geometry.surfaces import Surface, triangles
+from ..meshing.mesh import joined_points
 from .atomic import write_atomically
 from .reading import LARGEST_TABLE, read_bytes
 

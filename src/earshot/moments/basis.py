@@ -12,8 +12,8 @@ from functools import cached_property
 import numpy as np
 
 from ..arraytypes import Complexes, Floats
-from ..geometry.mesh import WireMesh
-from ..geometry.sheet_mesh import SheetMesh
+from ..meshing.mesh import WireMesh
+from ..meshing.sheet_mesh import SheetMesh
 from .sheet_basis import Fan, SheetBasis, fan, sheet_basis
 from .wire_basis import WireBasis
 

@@ -9,8 +9,8 @@ import numpy as np
 
 from ..arraytypes import Complexes, Floats, Ints
 from ..constants import wavenumber
-from ..geometry.mesh import WireMesh
-from ..geometry.sheet_mesh import MIRROR
+from ..meshing.mesh import WireMesh
+from ..meshing.sheet_mesh import MIRROR
 from ..running import announce, in_threads, thread_count
 from .basis import Basis
 from .sheet_basis import Fan, SheetBasis

@@ -10,7 +10,7 @@ import threading
 import weakref
 from typing import Any, NamedTuple
 
-from ..geometry.antenna import Antenna
+from ..description.antenna import Antenna
 from ..running import free_memory
 from .basis import Basis
 

@@ -9,13 +9,13 @@ import numpy as np
 
 from ..arraytypes import Complexes
 from ..constants import wavenumber
-from ..geometry.antenna import Antenna
-from ..geometry.mesh import MeshRule, WireMesh, mesh
-from ..geometry.sheet_mesh import SheetMesh, sheet_mesh
+from ..description.antenna import Antenna
 from ..media.earth import Earth
 from ..media.half_space import Below
 from ..media.stack import Stack
 from ..media.surroundings import Medium, PerfectPlane
+from ..meshing.mesh import MeshRule, WireMesh, mesh
+from ..meshing.sheet_mesh import SheetMesh, sheet_mesh
 from .basis import Basis
 from .coupling import couple
 from .earth import add_earth, table_for

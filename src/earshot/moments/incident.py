@@ -13,9 +13,9 @@ from .. import units
 from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE, wavenumber
 from ..errors import UsageError
-from ..geometry.sheet_mesh import MIRROR
 from ..media.spectral import Spectrum
 from ..media.stack import Stack
+from ..meshing.sheet_mesh import MIRROR
 from .basis import Basis
 from .coupling import fan_points
 from .layered import layered

@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 
 from ..arraytypes import Floats
+from ..description.antenna import Antenna
+from ..description.parts import Gap
 from ..errors import ModelError
-from ..geometry.antenna import Antenna
-from ..geometry.faces import Slab, slabs
-from ..geometry.mesh import WireMesh
-from ..geometry.parts import Gap
+from ..meshing.faces import Slab, slabs
+from ..meshing.mesh import WireMesh
 from .basis import Basis
 from .sheet_basis import SheetBasis
 

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..arraytypes import Complexes, Floats
+from ..description.antenna import Antenna
 from ..errors import RunError
-from ..geometry.antenna import Antenna
 from ..running import Record, free_memory, thread_count
 from .basis import Basis
 from .factors import keep_factors, kept_factors

@@ -18,7 +18,7 @@ from functools import cached_property
 import numpy as np
 
 from ..arraytypes import Floats, Ints
-from ..geometry.sheet_mesh import SheetMesh
+from ..meshing.sheet_mesh import SheetMesh
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from ..arraytypes import Complexes
-from ..geometry.antenna import Antenna
+from ..description.antenna import Antenna
 from .basis import Basis
 from .sheet_basis import SheetBasis
 

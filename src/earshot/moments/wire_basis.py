@@ -19,7 +19,7 @@ from typing import Any
 import numpy as np
 
 from ..arraytypes import Bools, Complexes, Floats, Ints
-from ..geometry.mesh import WireMesh
+from ..meshing.mesh import WireMesh
 
 
 @dataclass(frozen=True)

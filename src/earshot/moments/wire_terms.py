@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from ..arraytypes import Complexes
-from ..geometry.antenna import Antenna
+from ..description.antenna import Antenna
 from .wire_basis import WireBasis
 
 

@@ -20,8 +20,8 @@ if TYPE_CHECKING:
     from ..answers.prepare import Estimate
     from ..answers.solution import Solution
     from ..arrays.trials import Trials
+    from ..checks.findings import Findings
     from ..fields.far import FarField
-    from ..geometry.findings import Findings
     from ..network.network import Network
     from ..terms import Term
 

@@ -9,6 +9,7 @@ from typing import Annotated, Any
 import typer
 
 from ...answers.prepare import estimate, prepare
+from ...checks.sheet_check import sheet_quality
 from ...files.atomic import write_atomically
 from ...files.tables import records
 from ..tables import estimate_line, findings_table, quality_table
@@ -32,7 +33,7 @@ def check(
         ready = prepare(file.design, file.highest)
         antenna, findings = ready.antenna, ready.findings
         sound = ready.basis is not None
-        meshed = antenna.sheet_quality(file.highest) if antenna.sheets and sound else None
+        meshed = sheet_quality(antenna, file.highest) if antenna.sheets and sound else None
         asked = [*file.frequencies, *(f for c in file.cases for f in c.frequencies)]
         takes = estimate(ready, asked) if sound else None
     if draw is not None:

@@ -8,6 +8,7 @@ from typing import Annotated
 
 import typer
 
+from ...checks.check import check
 from ...files.atomic import folder as make_folder
 from ...files.atomic import write_atomically
 from ..figures import figures_for
@@ -41,7 +42,7 @@ def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
         text = (designs / name).read_text(encoding="utf-8")
         write_atomically(out / name, lambda place, t=text: place.write_text(t, encoding="utf-8"))  # type: ignore[misc]
     file = load(out / "tag_receiver.toml", None)
-    findings = file.design.check(file.highest)
+    findings = check(file.design, file.highest)
     result = run(file, with_evidence=True)
     if json:
         show_json(result.to_dict())

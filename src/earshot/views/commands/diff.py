@@ -9,11 +9,11 @@ from typing import Annotated, Any
 import typer
 
 from ...answers.comparing import compare
+from ...description.changes import part_changes, value_changes
 from ...errors import UsageError
 from ...files.design_file import DesignFile
 from ...files.results import is_results
 from ...files.tables import records
-from ...geometry.changes import part_changes, value_changes
 from ...runs.run import Run
 from ...units import engineering
 from ..tables import difference_tables

@@ -11,12 +11,12 @@ import typer
 
 from ... import units
 from ...answers.frequencies import wanted
+from ...description.design import Design
 from ...errors import UsageError
 from ...files.design_file import DesignFile, FileBuild, design_from_text, read_design
 from ...files.design_text import design_text
 from ...files.results import is_results
 from ...files.touchstone import is_touchstone
-from ...geometry.design import Design
 
 DesignPath = Annotated[Path, typer.Argument(metavar="DESIGN", help="Design file (TOML).", show_default=False)]
 ModelPath = Annotated[

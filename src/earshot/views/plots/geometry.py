@@ -12,12 +12,12 @@ from matplotlib.collections import PolyCollection
 from matplotlib.figure import Figure
 
 from ...arraytypes import Floats
+from ...checks.findings import Finding
+from ...description.antenna import Antenna
+from ...description.design import Design
+from ...description.parts import Gap, Port, Wire
 from ...files.design_file import Dimension, dimensions
-from ...geometry.antenna import Antenna
-from ...geometry.design import Design
-from ...geometry.findings import Finding
-from ...geometry.parts import Gap, Port, Wire
-from ...geometry.sheet_mesh import SheetMesh
+from ...meshing.sheet_mesh import SheetMesh
 from ...units import engineering
 from .solids import arrows, plane_outline, space
 from .style import FAINT, INK, LINES, SOFT, heading, look, sheet

@@ -10,9 +10,9 @@ from matplotlib.colors import LogNorm
 from matplotlib.figure import Figure
 from matplotlib.ticker import LogLocator
 
+from ...description.antenna import Antenna
 from ...errors import UsageError
 from ...fields.near import NearField
-from ...geometry.antenna import Antenna
 from ...units import engineering
 from .style import FAINT, INK, LINES, SHORE, flat_axes, heading, legend_above, look, sheet
 

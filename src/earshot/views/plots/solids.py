@@ -16,10 +16,10 @@ from ... import units
 from ...answers.driven import Driven
 from ...arraytypes import Floats
 from ...constants import SPEED_OF_LIGHT
+from ...description.antenna import Antenna
 from ...errors import UsageError
 from ...fields.far import FarField
 from ...fields.gains import decibels
-from ...geometry.antenna import Antenna
 from ...units import engineering
 from .style import DASHES, FAINT, INK, LINES, SHORE, heading, look, sheet
 from .subjects import fields_of

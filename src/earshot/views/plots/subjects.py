@@ -7,10 +7,10 @@ from typing import Any
 
 from ...answers.driven import Driven
 from ...answers.solution import Solution
+from ...description.antenna import Antenna
+from ...description.design import Design
 from ...errors import UsageError
 from ...fields.far import FarField
-from ...geometry.antenna import Antenna
-from ...geometry.design import Design
 from ...network.network import Network
 from ...network.trace import Trace
 

@@ -15,12 +15,12 @@ from ... import units
 from ...answers.driven import Driven
 from ...answers.receiving import Received
 from ...arraytypes import Floats
+from ...description.antenna import Antenna
 from ...errors import UsageError
 from ...fields.sheet_currents import SheetCurrents
 from ...files.atomic import write_atomically
-from ...geometry.antenna import Antenna
-from ...geometry.mesh import MeshRule
-from ...geometry.sheet_mesh import SheetMesh, sheet_mesh
+from ...meshing.mesh import MeshRule
+from ...meshing.sheet_mesh import SheetMesh, sheet_mesh
 from ...units import engineering
 from .solids import arrows, bar, space
 from .style import FAINT, INK, SHORE, heading, look, sheet

@@ -9,13 +9,12 @@ import numpy as np
 
 from ..arraytypes import Floats
 from ..constants import wavenumber
+from ..description.antenna import Antenna
+from ..description.parts import Wire
 from ..media.stack import Stack
-from .antenna import Antenna
+from ..meshing.sheet_mesh import SheetMesh
 from .findings import Finding
-from .parts import Wire
 from .pieces import as_place, words_for
-from .profiles import distance
-from .sheet_mesh import SheetMesh
 
 _THIN, _THICK, _THICKEST = 0.05, 0.5, 1.5
 _CLOSE, _RADII = 1e-6, 4.0
@@ -91,7 +90,7 @@ def _ends_at(other: Wire, wire: Wire, place: Floats) -> bool:
 
 
 def _off_metal(antenna: Antenna, place: Floats) -> float:
-    return min((float(distance(s.surface, place[None])[0]) for s in antenna.sheets), default=math.inf)
+    return min((float(s.surface.distances(place[None])[0]) for s in antenna.sheets), default=math.inf)
 
 
 def _over(antenna: Antenna, stack: Stack, wire: Wire) -> Iterator[Finding]:

@@ -9,52 +9,15 @@ from __future__ import annotations
 import numpy as np
 
 from ..arraytypes import Bools, Floats, Ints
-from .surfaces import ROUND, Surface
-
-_ON = 1e-7
-
-
-def _radius_at(surface: Surface, z: Floats) -> Floats:
-    """Radius of a cone, sphere or paraboloid at local heights z (n,)."""
-    s = surface.sizes
-    if surface.kind == "cone":
-        return np.asarray(s[0] / 2.0 + (s[1] - s[0]) / 2.0 * z / s[2])
-    if surface.kind == "sphere":
-        return np.sqrt(np.maximum((s[0] / 2.0) ** 2 - z**2, 0.0))
-    return np.sqrt(np.maximum(4.0 * s[1] * z, 0.0))
+from ..description.round_shapes import Round
+from ..description.surfaces import Surface
 
 
 def halfway(surface: Surface, one: Floats, two: Floats) -> tuple[Floats, Bools]:
-    """Places (n, 3) on a surface halfway between pairs of places on it, and (n,) which are not on the straight line.
-
-    Heights along the axis are kept between places of one height, so that rings stay rings; in a flat one they do too,
-    or a rim would come to lie beyond the next ring.
-    """
+    """Places (n, 3) on a surface halfway between pairs of places on it, and (n,) which are not on the straight line."""
     a, b = surface.to_local(one), surface.to_local(two)
-    middle = (a + b) / 2.0
-    if surface.kind not in ROUND:
-        return surface.to_space(middle), np.zeros(len(a), bool)
-    close = _ON * max(surface.sizes)
-    low, high, wide = (np.hypot(p[:, 0], p[:, 1]) for p in (a, b, middle))
-    level = np.abs(a[:, 2] - b[:, 2]) <= close
-    target = wide.copy()
-    if surface.flat:
-        side_by_side = (a[:, :2] * b[:, :2]).sum(axis=1) > 0.4 * low * high
-        target[side_by_side] = ((low + high) / 2.0)[side_by_side]
-    elif surface.kind == "cylinder":
-        wall = np.minimum(low, high) >= surface.sizes[0] / 2.0 - close
-        target[wall] = surface.sizes[0] / 2.0
-    elif surface.kind == "cone":
-        target = _radius_at(surface, middle[:, 2])
-    else:
-        target[level] = _radius_at(surface, middle[level, 2])
-    out = middle.copy()
-    out[:, :2] *= np.where(wide > close, target / np.maximum(wide, close), 1.0)[:, None]
-    if surface.kind == "sphere":
-        out[~level] *= (surface.sizes[0] / 2.0 / np.linalg.norm(out[~level], axis=1))[:, None]
-    elif surface.kind == "paraboloid":
-        out[~level, 2] = wide[~level] ** 2 / (4.0 * surface.sizes[1])
-    return surface.to_space(out), np.linalg.norm(out - middle, axis=1) > 0.0
+    out = surface.shape.halfway(a, b)
+    return surface.to_space(out), np.linalg.norm(out - (a + b) / 2.0, axis=1) > 0.0
 
 
 def pushed(places: Floats, triangles: Ints, sheet: Ints, surfaces: tuple[Surface, ...], pinned: Bools) -> Floats:
@@ -66,10 +29,10 @@ def pushed(places: Floats, triangles: Ints, sheet: Ints, surfaces: tuple[Surface
     """
     shift, count = np.zeros_like(places), np.zeros(len(places))
     for number, surface in enumerate(surfaces):
-        if surface.kind not in ROUND:
+        if not isinstance(surface.shape, Round):
             continue
         own = triangles[sheet == number]
-        depth, ways = _depth(surface, surface.to_local(places), own)
+        depth, ways = _depth(surface.shape, surface.to_local(places), own)
         touched = depth > 0.0
         shift[touched] += (depth[touched, None] * ways[touched]) @ surface.axes.T
         count[touched] += 1.0
@@ -90,28 +53,13 @@ def _bend(place: Floats, normal: Floats) -> Floats:
     return np.asarray((side * turn).sum(axis=-1) * exact)
 
 
-def _out(local: Floats) -> Floats:
-    """Unit vectors (n, 3) away from the axis."""
-    flat = local * np.array([1.0, 1.0, 0.0])
-    return np.asarray(flat / np.maximum(np.linalg.norm(flat, axis=1), 1e-300)[:, None])
-
-
-def _depth(surface: Surface, local: Floats, own: Ints) -> tuple[Floats, Floats]:
-    """How deep (n,) the triangles round each place lie below a round surface, and the way out (n, 3).
+def _depth(shape: Round, local: Floats, own: Ints) -> tuple[Floats, Floats]:
+    """How deep (n,) the triangles round each place lie below a round shape, and the way out (n, 3).
 
     In a flat one it is how deep chords lie inside their circles.
     """
-    if surface.kind == "sphere":
-        ways = local / (surface.sizes[0] / 2.0)
-    elif surface.kind == "paraboloid":
-        ways = local * np.array([1.0, 1.0, 0.0]) / (2.0 * surface.sizes[1]) - np.array([0.0, 0.0, 1.0])
-        ways /= np.linalg.norm(ways, axis=1)[:, None]
-    else:
-        # Level, so that rims stay in their planes: depth and way are both longer than along the normal.
-        ways = _out(local)
-    if surface.kind == "cylinder":
-        close = _ON * max(surface.sizes)
-        own = own[(np.hypot(local[own, 0], local[own, 1]) >= surface.sizes[0] / 2.0 - close).all(axis=1)]
+    ways = shape.ways_out(local)
+    own = own[shape.curved(local[own].reshape(-1, 3)).reshape(-1, 3).all(axis=1)]
     x, n = local[own], ways[own]
     cross = np.linalg.norm(np.cross(x[:, 1] - x[:, 0], x[:, 2] - x[:, 0]), axis=1)
     depth = sum(_bend(x[:, pair], n[:, pair]) for pair in ([0, 1], [1, 2], [2, 0])) / 24.0
@@ -120,7 +68,7 @@ def _depth(surface: Surface, local: Floats, own: Ints) -> tuple[Floats, Floats]:
         np.add.at(total, corner, cross * depth)
         np.add.at(area, corner, cross)
     depth = total / np.maximum(area, 1e-300)
-    return (_at_rims(local, own, ways, depth) if surface.flat else depth), ways
+    return (_at_rims(local, own, ways, depth) if shape.flat else depth), ways
 
 
 def _at_rims(local: Floats, own: Ints, ways: Floats, depth: Floats) -> Floats:

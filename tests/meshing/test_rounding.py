@@ -6,9 +6,8 @@ import numpy as np
 import pytest
 
 import earshot as es
-from earshot.geometry.mesh import MeshRule
-from earshot.geometry.profiles import distance
-from earshot.geometry.sheet_mesh import sheet_mesh
+from earshot.meshing.mesh import MeshRule
+from earshot.meshing.sheet_mesh import sheet_mesh
 
 NONE = np.zeros(0, np.int64)
 
@@ -33,11 +32,11 @@ def test_places_lie_on_the_surface_and_stay_there_when_halved(seed):
     antenna = es.Antenna("a", sheets=[es.Sheet("s", surface)])
     mesh = sheet_mesh(antenna, rng.uniform(0.2, 2.0), MeshRule(around=int(rng.integers(12, 40))))
     size = np.linalg.norm(np.ptp(mesh.places, axis=0))
-    assert distance(surface, mesh.places).max() < 1e-6 * size
+    assert surface.distances(mesh.places).max() < 1e-6 * size
     finer = mesh.halved(NONE)
     assert len(finer) == 4 * len(mesh)
     assert (finer.places[: len(mesh.places)] == mesh.places).all()
-    assert distance(surface, finer.places).max() < 1e-6 * size
+    assert surface.distances(finer.places).max() < 1e-6 * size
     # With half the chords' length about a quarter of the push.
     push, less = (np.linalg.norm(m.vertices - m.places, axis=1).mean() for m in (mesh, finer))
     assert less < 0.4 * push + 1e-12

@@ -6,10 +6,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from .antenna import Antenna
+from ..description.antenna import Antenna
+from ..meshing.sheet_mesh import SheetMesh
 from .findings import Finding
 from .pieces import as_place, words_for
-from .sheet_mesh import SheetMesh
 
 _NEAREST, _LONGEST = 0.02, 12.0
 

@@ -1,47 +1,39 @@
-"""Shapes of sheets: flat outlines, surfaces of revolution, boxes and triangles, each with a place in space."""
+"""Surfaces of sheets: a shape and its place in space; made here, combined when flat, moved and turned."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from .. import units
-from ..arraytypes import Floats
+from ..arraytypes import Bools, Floats
 from ..errors import UsageError
 from .parts import AXES, Length, Point
+from .round_shapes import ENDS, Annulus, Cone, Cylinder, Disk, Paraboloid, Sphere
+from .shapes import SIDES, Box, Plate, Polygon, Ring, Shape, Triangles
 
 if TYPE_CHECKING:
-    from shapely import Polygon
-
-Ring = tuple[tuple[float, float], ...]
-FLAT = ("plate", "disk", "annulus", "polygon")
-ROUND = ("disk", "annulus", "cylinder", "cone", "paraboloid", "sphere")
-_CIRCLE = 72
+    from shapely import Polygon as Area
 
 
 @dataclass(frozen=True, slots=True)
 class Surface:
     """A shape and where it is; made by `plate`, `disk`, `box` and the like.
 
-    kind: which shape. sizes: its lengths, metres, in the order of its maker. ends: of a cylinder or box, which are
-    closed. rings: the outlines of a polygon, the outer one first, or the corners of triangles. triangles: three corner
-    numbers each. origin, frame: a local point p is at origin + frame @ p. apart: what was added and does not touch it
+    origin, frame: a local point p of the shape is at origin + frame @ p. apart: what was added and does not touch it
     yet; a sheet takes none.
 
     Flat surfaces in one plane combine: `one + two`, `one - two`, `one & two`.
     """
 
-    kind: str
-    sizes: tuple[float, ...]
+    shape: Shape
     origin: Point
     frame: tuple[Point, Point, Point]
-    ends: str = ""
-    rings: tuple[Any, ...] = ()
-    triangles: tuple[tuple[int, int, int], ...] = ()
     apart: tuple[Surface, ...] = ()
 
     @property
@@ -59,40 +51,44 @@ class Surface:
 
     def transformed(self, matrix: Floats, shift: Floats, stretch: float = 1.0) -> Surface:
         """The surface with its points mapped by matrix @ p + shift: a turn or mirror, times stretch."""
-        rings = self.rings
-        if stretch != 1.0 and self.kind == "triangles":
-            rings = tuple(tuple(stretch * x for x in p) for p in rings)
-        elif stretch != 1.0:
-            rings = tuple(tuple(tuple(stretch * x for x in p) for p in ring) for ring in rings)
         return replace(
             self,
-            sizes=tuple(stretch * x for x in self.sizes),
+            shape=self.shape if stretch == 1.0 else self.shape.scaled(stretch),
             origin=tuple((matrix @ np.array(self.origin) + shift).tolist()),
             frame=_rows(matrix @ self.axes / stretch),
-            rings=rings,
         )
 
     @property
-    def flat(self) -> bool:
-        """Whether it lies in one plane."""
-        return self.kind in FLAT
+    def kind(self) -> str:
+        """What shape it has, as its maker is called."""
+        return self.shape.name
 
     @property
-    def outline(self) -> Polygon:
-        """A flat surface's area in local x and y; circles as 72-gons of the same area."""
-        from shapely import Polygon, box
+    def sizes(self) -> tuple[float, ...]:
+        """Its lengths, metres, in the order of its maker."""
+        return self.shape.sizes
 
-        if self.kind == "plate":
-            width, depth = self.sizes
-            return box(-width / 2, -depth / 2, width / 2, depth / 2)
-        if self.kind in ("disk", "annulus"):
-            part = 2.0 * math.pi / _CIRCLE
-            turn = part * np.arange(_CIRCLE)
-            unit = np.stack([np.cos(turn), np.sin(turn)], axis=1) * math.sqrt(part / math.sin(part)) / 2.0
-            return Polygon(unit * self.sizes[0], [unit * d for d in self.sizes[1:]])
-        if self.kind == "polygon":
-            return Polygon(self.rings[0], self.rings[1:])
-        raise UsageError(f"a {self.kind} is not flat; only {', '.join(FLAT)} can be combined")
+    @property
+    def outline(self) -> Area:
+        """A flat surface's area in local x and y; circles as 72-gons of the same area."""
+        return self.shape.outline
+
+    @property
+    def bounds(self) -> Floats:
+        """Points in space (n, 3) that lie as far out as the surface does."""
+        return self.to_space(self.shape.outermost)
+
+    def distances(self, points: Floats) -> Floats:
+        """Distance (n,) of points (n, 3) from it, metres."""
+        return self.shape.distances(self.to_local(points))
+
+    def touches(self, points: Floats, reach: float) -> Bools:
+        """Which points (n, 3) are within reach of it; only those near the box round it are measured."""
+        low, high = _box_round(self)
+        on = np.asarray(((points >= low - reach) & (points <= high + reach)).all(axis=1))
+        if on.any():
+            on[on] = self.distances(points[on]) <= reach
+        return on
 
     def _combined(self, other: Surface, how: str) -> Surface:
         """One piece of this surface and one of another's."""
@@ -118,8 +114,7 @@ class Surface:
             found = "nothing" if area.is_empty else "several pieces"
             raise UsageError(f"{self.kind} {how} {other.kind} leaves {found}; a surface is one piece")
         rings = [_ring(area.exterior), *(_ring(r) for r in area.interiors)]
-        size = float(np.ptp(np.array(rings[0])))
-        return Surface("polygon", (size,), self.origin, self.frame, rings=tuple(rings))
+        return Surface(Polygon(tuple(rings)), self.origin, self.frame)
 
     def _clear_of(self, other: Surface) -> bool:
         """Whether the boxes round the two lie apart: then so do they."""
@@ -151,43 +146,14 @@ class Surface:
             raise UsageError(f"{self.kind} {how} ...: it is in {1 + len(self.apart)} pieces: add what joins them first")
         return self
 
-    @property
-    def corners(self) -> Floats:
-        """The corners of triangles in space (n, 3)."""
-        return self.to_space(np.array(self.rings))
 
-    @property
-    def heights(self) -> tuple[float, float]:
-        """Least and greatest local z."""
-        s = self.sizes
-        if self.kind == "triangles":
-            z = np.array(self.rings)[:, 2]
-            return float(z.min()), float(z.max())
-        if self.kind in ("box", "sphere"):
-            return -s[-1] / 2.0, s[-1] / 2.0
-        tall = {"cylinder": s[-1], "cone": s[-1], "paraboloid": s[0] ** 2 / (16.0 * s[-1])}
-        return 0.0, tall.get(self.kind, 0.0)
-
-    @property
-    def bounds(self) -> Floats:
-        """Points in space (n, 3) that lie as far out as the surface does."""
-        s, (low, high) = self.sizes, self.heights
-        if self.kind == "triangles":
-            return self.corners
-        if self.kind == "polygon":
-            flat = np.array(self.rings[0])
-            return self.to_space(np.column_stack([flat, np.zeros(len(flat))]))
-        if self.kind in ("plate", "box"):
-            corners = [(x, y, z) for x in (-s[0], s[0]) for y in (-s[1], s[1]) for z in (2 * low, 2 * high)]
-            return self.to_space(np.array(corners) / 2.0)
-        turn = 2.0 * math.pi * np.arange(_CIRCLE) / _CIRCLE
-        ring = np.stack([np.cos(turn), np.sin(turn)], axis=1) / 2.0
-        if self.kind == "sphere":
-            ball = np.concatenate([np.insert(ring * s[0], axis, 0.0, axis=1) for axis in range(3)])
-            return self.to_space(ball)
-        first, last = {"cone": s[:2], "paraboloid": (0.0, s[0])}.get(self.kind, (s[0], s[0]))
-        ends = [np.column_stack([ring * d, np.full(_CIRCLE, z)]) for d, z in ((first, low), (last, high))]
-        return self.to_space(np.concatenate(ends))
+@lru_cache(maxsize=4096)
+def _box_round(surface: Surface) -> tuple[Floats, Floats]:
+    bounds = surface.bounds
+    low, high = bounds.min(axis=0), bounds.max(axis=0)
+    # Circles are bounded by points on them, a little inside of what they reach.
+    slack = 0.01 * float(np.linalg.norm(high - low))
+    return low - slack, high + slack
 
 
 def _rows(matrix: Floats) -> tuple[Point, Point, Point]:
@@ -220,19 +186,22 @@ def _frame(axis: str | Sequence[float], turn: str | float, what: str) -> tuple[P
     return _rows(np.stack([c * first + s * second, c * second - s * first, up], axis=1))
 
 
-def _placed(
-    kind: str, names: str, lengths: Sequence[Length], at: Sequence[Length], axis: Any, turn: Any, ends: str = ""
-) -> Surface:
+def _lengths(kind: str, **lengths: Length) -> list[float]:
+    """Lengths by name, metres, each above zero."""
     sizes = []
-    for name, value in zip(names.split(), lengths, strict=True):
+    for name, value in lengths.items():
         metres = units.length(value, f"{kind}, {name}")
         if not metres > 0.0:
             raise UsageError(f"{kind}: {name} {value} is not above zero")
         sizes.append(metres)
-    place = [units.length(c, f"{kind}, place") for c in at]
+    return sizes
+
+
+def _placed(shape: Shape, at: Sequence[Length], axis: Any = "z", turn: Any = 0.0) -> Surface:
+    place = [units.length(c, f"{shape.name}, place") for c in at]
     if len(place) != 3:
-        raise UsageError(f"{kind}: a place has three coordinates x, y, z; {len(place)} were given")
-    return Surface(kind, tuple(sizes), (place[0], place[1], place[2]), _frame(axis, turn, kind), ends)
+        raise UsageError(f"{shape.name}: a place has three coordinates x, y, z; {len(place)} were given")
+    return Surface(shape, (place[0], place[1], place[2]), _frame(axis, turn, shape.name))
 
 
 _ORIGIN = (0.0, 0.0, 0.0)
@@ -247,20 +216,20 @@ def plate(
     axis: "x", "y", "z" or a direction; turn: about it. Lengths are metres or text with a unit, here and in all
     surfaces; each raises UsageError and UnitError for what is none.
     """
-    return _placed("plate", "width depth", (width, depth), centre, axis, turn)
+    return _placed(Plate(*_lengths("plate", width=width, depth=depth)), centre, axis, turn)
 
 
 def disk(diameter: Length, *, centre: Sequence[Length] = _ORIGIN, axis: Axis = "z") -> Surface:
     """A flat circle square to an axis."""
-    return _placed("disk", "diameter", (diameter,), centre, axis, 0.0)
+    return _placed(Disk(*_lengths("disk", diameter=diameter)), centre, axis)
 
 
 def annulus(diameter: Length, hole: Length, *, centre: Sequence[Length] = _ORIGIN, axis: Axis = "z") -> Surface:
     """A flat ring: a circle with a round hole, both given by their diameters."""
-    made = _placed("annulus", "diameter hole", (diameter, hole), centre, axis, 0.0)
-    if made.sizes[1] >= made.sizes[0]:
+    outer, inner = _lengths("annulus", diameter=diameter, hole=hole)
+    if inner >= outer:
         raise UsageError(f"annulus: hole {hole} is not smaller than the diameter {diameter}")
-    return made
+    return _placed(Annulus(outer, inner), centre, axis)
 
 
 def box(
@@ -277,24 +246,12 @@ def box(
     left: along the width; back, front: along the depth)."""
     open_faces = without.replace(",", " ").split()
     for face in open_faces:
-        if face not in BOX_FACES:
-            raise UsageError(f"box: without '{face}': it is not one of {', '.join(BOX_FACES)}")
+        if face not in SIDES:
+            raise UsageError(f"box: without '{face}': it is not one of {', '.join(SIDES)}")
     if len(set(open_faces)) == 6:
         raise UsageError("box: all six faces are left out: keep one")
-    return _placed("box", "width depth height", (width, depth, height), centre, axis, turn, " ".join(open_faces))
-
-
-BOX_FACES = {
-    "top": (2, 1.0),
-    "bottom": (2, -1.0),
-    "right": (0, 1.0),
-    "left": (0, -1.0),
-    "back": (1, 1.0),
-    "front": (1, -1.0),
-}
-"""Which local axis a face is square to, and on which side."""
-ENDS = ("open", "closed", "first", "last")
-"""Which ends of a cylinder are closed: none, both, the one at its base, the other one."""
+    sizes = _lengths("box", width=width, depth=depth, height=height)
+    return _placed(Box(sizes[0], sizes[1], sizes[2], " ".join(open_faces)), centre, axis, turn)
 
 
 def cylinder(
@@ -303,7 +260,8 @@ def cylinder(
     """A round tube from its base along an axis. ends: "open", "closed", "first" (closed at the base) or "last"."""
     if ends not in ENDS:
         raise UsageError(f"cylinder: ends '{ends}' is not one of {', '.join(ENDS)}")
-    return _placed("cylinder", "diameter length", (diameter, length), base, axis, 0.0, ends)
+    wide, long = _lengths("cylinder", diameter=diameter, length=length)
+    return _placed(Cylinder(wide, long, ends), base, axis)
 
 
 def cone(first: Length, last: Length, height: Length, *, base: Sequence[Length] = _ORIGIN, axis: Axis = "z") -> Surface:
@@ -311,26 +269,26 @@ def cone(first: Length, last: Length, height: Length, *, base: Sequence[Length] 
     wide = [units.length(d, "cone, diameter") for d in (first, last)]
     if min(wide) < 0.0 or max(wide) <= 0.0:
         raise UsageError(f"cone: diameters {first} and {last}: neither may be below zero, and one must be above it")
-    made = _placed("cone", "height", (height,), base, axis, 0.0)
-    return replace(made, sizes=(wide[0], wide[1], *made.sizes))
+    return _placed(Cone(*wide, *_lengths("cone", height=height)), base, axis)
 
 
 def paraboloid(
     diameter: Length, focal_length: Length, *, base: Sequence[Length] = _ORIGIN, axis: Axis = "z"
 ) -> Surface:
     """A dish: a paraboloid of revolution with its vertex at base, open towards its axis, z = ρ²/4f."""
-    return _placed("paraboloid", "diameter focal_length", (diameter, focal_length), base, axis, 0.0)
+    sizes = _lengths("paraboloid", diameter=diameter, focal_length=focal_length)
+    return _placed(Paraboloid(*sizes), base, axis)
 
 
 def sphere(diameter: Length, *, centre: Sequence[Length] = _ORIGIN) -> Surface:
     """A sphere."""
-    return _placed("sphere", "diameter", (diameter,), centre, "z", 0.0)
+    return _placed(Sphere(*_lengths("sphere", diameter=diameter)), centre)
 
 
 def polygon(points: Iterable[Sequence[Length]], holes: Iterable[Iterable[Sequence[Length]]] = ()) -> Surface:
     """A flat polygon through corners (x, y, z) in one plane, with holes; raises UsageError for corners off the plane
     and for outlines that cross themselves."""
-    from shapely import Polygon
+    from shapely import Polygon as Area
     from shapely.validation import explain_validity
 
     rings = [
@@ -355,12 +313,12 @@ def polygon(points: Iterable[Sequence[Length]], holes: Iterable[Iterable[Sequenc
         raise UsageError(
             f"polygon: a corner lies {off:.3g} m off the plane of the others: make them flat, or use triangles"
         )
-    area = Polygon(flat[0][:, :2], [f[:, :2] for f in flat[1:]])
+    area = Area(flat[0][:, :2], [f[:, :2] for f in flat[1:]])
     if not area.is_valid:
         raise UsageError(f"polygon: its outline is not simple: {explain_validity(area).lower()}")
     digits = 12 - math.ceil(math.log10(size))
     loops = tuple(tuple((round(float(x), digits), round(float(y), digits)) for x, y in f[:, :2]) for f in flat)
-    return Surface("polygon", (round(size, digits),), tuple(outer[0].tolist()), _rows(frame), rings=loops)
+    return Surface(Polygon(loops), tuple(outer[0].tolist()), _rows(frame))
 
 
 def triangles(corners: Any, faces: Any) -> Surface:
@@ -373,11 +331,8 @@ def triangles(corners: Any, faces: Any) -> Surface:
         raise UsageError(f"triangles: faces have shape {numbers.shape}; give (m, 3) corner numbers")
     if numbers.min() < 0 or numbers.max() >= len(points):
         raise UsageError(f"triangles: a face names corner {numbers.max()}, but there are {len(points)}")
-    rings = tuple(tuple(p) for p in points.tolist())
-    size = float(np.linalg.norm(np.ptp(points, axis=0)))
-    return Surface(
-        "triangles", (size,), _ORIGIN, _rows(np.eye(3)), rings=rings, triangles=tuple(map(tuple, numbers.tolist()))
-    )
+    shape = Triangles(tuple(map(tuple, points.tolist())), tuple(map(tuple, numbers.tolist())))
+    return Surface(shape, _ORIGIN, _rows(np.eye(3)))
 
 
 def turn_of(surface: Surface) -> float:
@@ -387,9 +342,9 @@ def turn_of(surface: Surface) -> float:
     return math.atan2(float(side @ plain[:, 1]), float(side @ plain[:, 0]))
 
 
-def unmirrored_ends(surface: Surface) -> str:
-    """Which ends are closed or faces left out, in the right-handed frame that has its axis and its width."""
-    if np.linalg.det(surface.axes) > 0.0 or surface.kind != "box":
-        return surface.ends
+def open_sides(surface: Surface, box: Box) -> str:
+    """Which sides of a box are left out, in the right-handed frame that has its axis and its width."""
+    if np.linalg.det(surface.axes) > 0.0:
+        return box.without
     swapped = {"back": "front", "front": "back"}
-    return " ".join(swapped.get(face, face) for face in surface.ends.split())
+    return " ".join(swapped.get(side, side) for side in box.without.split())

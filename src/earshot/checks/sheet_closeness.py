@@ -7,12 +7,12 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..arraytypes import Bools, Floats, Ints
-from .antenna import Antenna
+from ..description.antenna import Antenna
+from ..description.distances import triangle_distances
+from ..meshing.sheet_mesh import SheetMesh
 from .closeness import nearest_points
 from .findings import Finding
 from .pieces import as_place, words_for
-from .refine import triangle_distances
-from .sheet_mesh import SheetMesh
 
 _ON = 1e-6
 """How far off a sheet an edge that lies on it may be, over its own length."""

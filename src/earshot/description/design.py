@@ -13,12 +13,9 @@ from ..constants import wavelength
 from ..errors import UsageError, unknown
 from ..units import Quantity
 from .antenna import Antenna
-from .findings import Finding, Findings
 
 if TYPE_CHECKING:
     import pandas as pd
-
-    from .mesh import MeshRule
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,22 +117,6 @@ class Design:
         if not self._made:
             self._made.append(self.build(self.values))
         return self._made[0]
-
-    def check(self, frequency: str | float | None = None, rule: MeshRule | None = None) -> Findings:
-        """What `Antenna.check` finds, at the design's frequency unless another is given, and values nothing uses."""
-        values = self.values
-        # Built here whether it was before or not: which values are used is seen as it is.
-        antenna = self.build(values)
-        unused = [name for name, _ in self.given if name not in values.quantities.used]
-        return Findings(
-            [
-                *antenna.check(frequency if frequency is not None else self.frequency, rule),
-                *(
-                    Finding("warn", name, f"value '{name}' is used by nothing", "take it out or use it")
-                    for name in unused
-                ),
-            ]
-        )
 
     def _quantity(self, name: str, value: str | float, known: Quantities | None = None) -> Quantity:
         long = None if self.frequency is None else wavelength(self.frequency)

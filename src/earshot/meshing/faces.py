@@ -11,17 +11,16 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ..arraytypes import Bools, Floats, Ints
+from ..description.surfaces import Surface
 from ..errors import ModelError
 from .flat_mesh import area_mesh, grid_mesh
 from .grading import graded_cuts
 from .mesh import joined_points
-from .profiles import box_faces
-from .surfaces import Surface
 
 if TYPE_CHECKING:
     from shapely import Polygon
 
-    from .antenna import Antenna
+    from ..description.antenna import Antenna
 
 _GROWTH = 0.6
 _CREASE = 0.4
@@ -79,21 +78,17 @@ class Face:
 
 
 def faces_of(surface: Surface, sheet: int, most: float, rim: float) -> list[Face]:
-    """The flat faces of a plate, box or polygon. rim: greatest edge on a rim no grid can follow, over the usual one."""
-    from shapely import box
-
-    if surface.kind == "box":
-        return [
-            Face(sheet, frame, box(-w / 2, -d / 2, w / 2, d / 2), True, *[min(most, w / 2, d / 2)] * 2)
-            for frame, w, d in box_faces(surface)
-        ]
-    frame = np.column_stack([surface.axes, np.array(surface.origin)])
-    # A polygon's first side is along x: a rectangle fills its own box.
-    area = surface.outline
-    rectangle = area.area > (1.0 - 1e-9) * area.envelope.area
-    # Where a grid cannot be fine across an edge and long beside it, all of it is finer.
-    most = most if rectangle else 0.8 * most
-    return [Face(sheet, frame, area, rectangle, most, most if rectangle else rim * most)]
+    """The flat faces of a surface. rim: greatest edge on a rim no grid can follow, over the usual one."""
+    found = []
+    for facet in surface.shape.facets:
+        axes, middle = surface.axes @ facet.frame[:, :3], surface.to_space(facet.frame[:, 3])
+        # A polygon's first side is along x: a rectangle fills its own box.
+        rectangle = facet.area.area > (1.0 - 1e-9) * facet.area.envelope.area
+        # Where a grid cannot be fine across an edge and long beside it, all of it is finer.
+        edge = min(most, facet.longest) if rectangle else 0.8 * most
+        frame = np.column_stack([axes, middle])
+        found.append(Face(sheet, frame, facet.area, rectangle, edge, edge if rectangle else rim * edge))
+    return found
 
 
 def edges_of(vertices: Floats, triangles: Ints) -> Floats:

@@ -5,25 +5,28 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Iterator
-from functools import partial
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ..arraytypes import Floats
+from .. import units
+from ..arraytypes import Floats, Ints
 from ..constants import SPEED_OF_LIGHT, wavelength
+from ..description.antenna import Antenna
+from ..description.shapes import Triangles
 from ..errors import EarshotError, UsageError, unknown
+from ..meshing.faces import slabs
+from ..meshing.mesh import MeshRule
+from ..meshing.sheet_mesh import SheetMesh, quality, sheet_mesh
 from . import printed_check
-from .antenna import Antenna
-from .faces import slabs
+from .cavities import resonances
 from .findings import Finding
-from .mesh import MeshRule
 from .pieces import as_place, clear_of_feet, words_for
 from .plane_check import over_plane
-from .profiles import distance
 from .sheet_closeness import Nearness, apart, crossings, owners, pierced_by_all
-from .sheet_mesh import SheetMesh, quality, sheet_mesh
-from .sheets import Sheet
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 _SLIVER = 0.03
 _COARSEST = 6.0
@@ -43,18 +46,18 @@ def described(antenna: Antenna) -> Iterator[Finding]:
         if gap.on not in names:
             yield Finding("stop", gap.name, f"{gap.what}: {unknown('sheet', gap.on, names)}", "name one of them")
             continue
-        off = float(distance(antenna.sheet(gap.on).surface, np.array([gap.place]))[0])
+        off = float(antenna.sheet(gap.on).surface.distances(np.array([gap.place]))[0])
         size = max(antenna.sheet(gap.on).surface.sizes)
-        if antenna.sheet(gap.on).surface.flat and off > 1e-6 * size:
+        if antenna.sheet(gap.on).surface.shape.flat and off > 1e-6 * size:
             says = f"{gap.what} is at {words_for(np.array(gap.place))}, {off:.3g} m off sheet '{gap.on}'"
             yield Finding("stop", gap.name, says, "move it onto the sheet", as_place(np.array(gap.place)))
     yield from _doubled(antenna)
     for sheet in antenna.sheets:
-        if sheet.surface.kind == "triangles":
-            yield from _given(sheet)
+        if isinstance(sheet.surface.shape, Triangles):
+            yield from _given(sheet.name, sheet.surface.bounds, np.array(sheet.surface.shape.faces))
         for wire in antenna.wires:
-            on = distance(sheet.surface, (wire.corners[:-1] + wire.corners[1:]) / 2.0) < wire.radius
-            ends = distance(sheet.surface, wire.corners) < wire.radius
+            on = sheet.surface.distances((wire.corners[:-1] + wire.corners[1:]) / 2.0) < wire.radius
+            ends = sheet.surface.distances(wire.corners) < wire.radius
             for n in np.flatnonzero(on & ends[:-1] & ends[1:]):
                 place = (wire.corners[n] + wire.corners[n + 1]) / 2.0
                 says = f"wire '{wire.name}' lies along sheet '{sheet.name}' at {words_for(place)}"
@@ -65,7 +68,7 @@ def described(antenna: Antenna) -> Iterator[Finding]:
 
 def _doubled(antenna: Antenna) -> Iterator[Finding]:
     """Flat sheets that cover the same place in one plane."""
-    flat = [s for s in antenna.sheets if s.surface.flat]
+    flat = [s for s in antenna.sheets if s.surface.shape.flat]
     for one, two in itertools.combinations(flat, 2):
         try:
             shared = one.surface & two.surface
@@ -78,35 +81,34 @@ def _doubled(antenna: Antenna) -> Iterator[Finding]:
             yield Finding("stop", one.name, says, "make them one with +, or cut one out of the other", as_place(place))
 
 
-def _given(sheet: Sheet) -> Iterator[Finding]:
+def _given(name: str, corners: Floats, faces: Ints) -> Iterator[Finding]:
     """Triangles as they were handed over: no area, twice the same, facing both ways."""
-    corners, faces = sheet.surface.corners, np.array(sheet.surface.triangles)
     x = corners[faces]
     double = np.linalg.norm(np.cross(x[:, 1] - x[:, 0], x[:, 2] - x[:, 0]), axis=1)
     longest = np.linalg.norm(x - np.roll(x, 1, axis=1), axis=2).max(axis=1)
     flat = np.flatnonzero(double < 1e-9 * longest**2)
     if flat.size:
-        says = f"sheet '{sheet.name}' has {flat.size} triangles without area, the first at {words_for(x[flat[0], 0])}"
-        yield Finding("stop", sheet.name, says, "take them out, or merge their corners", as_place(x[flat[0], 0]))
+        says = f"sheet '{name}' has {flat.size} triangles without area, the first at {words_for(x[flat[0], 0])}"
+        yield Finding("stop", name, says, "take them out, or merge their corners", as_place(x[flat[0], 0]))
     keys = np.sort(faces, axis=1)
     twice = len(faces) - len(np.unique(keys, axis=0))
     if twice:
-        yield Finding("stop", sheet.name, f"sheet '{sheet.name}' has {twice} triangles twice", "take out the copies")
+        yield Finding("stop", name, f"sheet '{name}' has {twice} triangles twice", "take out the copies")
     sides = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
     _, same = np.unique(sides, axis=0, return_counts=True)
     if (same > 1).any():
         yield Finding(
             "note",
-            sheet.name,
-            f"sheet '{sheet.name}' has {int((same > 1).sum())} edges whose triangles face opposite ways",
+            name,
+            f"sheet '{name}' has {int((same > 1).sum())} edges whose triangles face opposite ways",
             "nothing to do: currents are joined whichever way triangles face",
         )
     _, many = np.unique(np.sort(sides, axis=1), axis=0, return_counts=True)
     if (many > 2).any():
         yield Finding(
             "note",
-            sheet.name,
-            f"sheet '{sheet.name}' has {int((many > 2).sum())} edges where three triangles or more meet",
+            name,
+            f"sheet '{name}' has {int((many > 2).sum())} edges where three triangles or more meet",
             "nothing to do if walls join there; current divides between all of them",
         )
 
@@ -240,7 +242,7 @@ def _resonances(antenna: Antenna, mesh: SheetMesh, frequency: float) -> Iterator
     for index, sheet in enumerate(antenna.sheets):
         if (counts[owner == index] == 1).any():
             continue
-        known = _cavity(sheet, 1.3 * frequency)
+        known = resonances(sheet.surface.shape, 1.3 * frequency)
         if known is None:
             extent = np.sort(np.ptp(sheet.surface.bounds, axis=0))[::-1]
             lowest = SPEED_OF_LIGHT / 2.0 * math.hypot(1.0 / extent[0], 1.0 / extent[1])
@@ -252,7 +254,7 @@ def _resonances(antenna: Antenna, mesh: SheetMesh, frequency: float) -> Iterator
                     "compare with a frequency 1 % off, or leave a small opening",
                 )
             continue
-        near = known[np.abs(known / frequency - 1.0) < _NEAR_RESONANCE] if known.size else known
+        near = np.sort(known[np.abs(known / frequency - 1.0) < _NEAR_RESONANCE])
         if near.size:
             yield Finding(
                 "warn",
@@ -264,43 +266,12 @@ def _resonances(antenna: Antenna, mesh: SheetMesh, frequency: float) -> Iterator
             )
 
 
-def _cavity(sheet: Sheet, highest: float) -> Floats | None:
-    """Resonances of a closed box, can or sphere below a frequency, Hz (Harrington 1961, secs. 4-4, 5-5, 6-5)."""
-    from scipy.optimize import brentq
-    from scipy.special import jn_zeros, jnp_zeros
+def sheet_quality(antenna: Antenna, frequency: str | float, rule: MeshRule | None = None) -> pd.DataFrame:
+    """How sheets are meshed at a frequency: per sheet, triangles, area, edges, least angle and worst shape.
 
-    surface, c = sheet.surface, SPEED_OF_LIGHT
-    most = 2.0 * math.pi * highest / c
-    if surface.kind == "box":
-        counts = [np.arange(math.ceil(most * s / math.pi) + 1) for s in surface.sizes]
-        m = np.stack(np.meshgrid(*counts, indexing="ij"), axis=-1).reshape(-1, 3)
-        m = m[(m > 0).sum(axis=1) >= 2]
-        found = 0.5 * c * np.sqrt(((m / np.array(surface.sizes)) ** 2).sum(axis=1))
-    elif surface.kind == "cylinder":
-        radius, length = surface.sizes[0] / 2.0, surface.sizes[1]
-        orders, q = range(math.ceil(most * radius) + 2), np.arange(math.ceil(most * length / math.pi) + 2)
-        across = [(jn_zeros(n, 8), q) for n in orders] + [(jnp_zeros(n, 8), q[1:]) for n in orders]
-        k = [np.hypot(zeros[:, None] / radius, np.pi * steps / length).ravel() for zeros, steps in across]
-        found = c / (2.0 * math.pi) * np.concatenate(k)
-    elif surface.kind == "sphere":
-        radius = surface.sizes[0] / 2.0
-        x = np.linspace(0.5, max(most * radius, 0.6) + 0.5, 2000)
-        roots: list[float] = []
-        for n in range(1, math.ceil(most * radius) + 2):
-            for electric in (False, True):
-                known = partial(_radial, n, electric)
-                values = known(x)
-                turns = np.flatnonzero(values[:-1] * values[1:] < 0.0)
-                roots += [float(brentq(known, x[i], x[i + 1])) for i in turns]
-        found = c / (2.0 * math.pi * radius) * np.array(roots)
-    else:
-        return None
-    return np.sort(found[found <= highest])
+    Shape is 4√3 area over the sum of the squared sides: 1 for equal sides, 0 for a sliver. Raises as a solve does.
+    """
+    import pandas as pd
 
-
-def _radial(order: int, electric: bool, x: Any) -> Any:
-    """What is zero at the wall of a sphere x = kr: the field along it of a wave with a magnetic or electric order."""
-    from scipy.special import spherical_jn
-
-    plain = spherical_jn(order, x)
-    return plain + x * spherical_jn(order, x, derivative=True) if electric else plain
+    mesh = sheet_mesh(antenna, wavelength(units.frequency(frequency)), rule or MeshRule())
+    return pd.DataFrame(quality(mesh, antenna)).T.rename_axis("sheet").astype({"triangles": int})

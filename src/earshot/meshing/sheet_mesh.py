@@ -16,16 +16,16 @@ from functools import cached_property, lru_cache
 import numpy as np
 
 from ..arraytypes import Bools, Floats, Ints
+from ..description.antenna import Antenna
+from ..description.shapes import Triangles as Given
+from ..description.sheets import Sheet
+from ..description.surfaces import Surface
 from ..errors import ModelError, RunError
-from .antenna import Antenna
 from .faces import Face, edges_of, faces_of, flat_triangles, slabs
 from .mesh import MeshRule, joined_points
-from .profiles import distance, touches
 from .refine import Triangles
 from .round_mesh import RoundRule, rims, round_mesh
 from .rounding import halfway, pushed
-from .sheets import Sheet
-from .surfaces import Surface
 
 MIRROR = np.array([1.0, 1.0, -1.0])
 _MOST_TRIANGLES = 200_000
@@ -185,13 +185,13 @@ def sheet_mesh(antenna: Antenna, wavelength: float, rule: MeshRule) -> SheetMesh
     for index, (sheet, most) in enumerate(zip(antenna.sheets, usual, strict=True)):
         surface = sheet.surface
         own = [slab for slab in cuts if slab.sheet == index]
-        if surface.kind == "triangles":
-            pieces.append((surface.corners, np.array(surface.triangles), index))
-        elif surface.kind in ("plate", "box", "polygon"):
+        if isinstance(surface.shape, Given):
+            pieces.append((surface.bounds, np.array(surface.shape.faces), index))
+        elif surface.shape.facets:
             faces += faces_of(surface, index, most, rim)
         else:
             planes = tuple(mark for slab in own for mark in slab.heights(surface))
-            radii, turn = _feet_off_axis(antenna, sheet) if surface.kind in ("disk", "annulus") else ((), 0.0)
+            radii, turn = _feet_off_axis(antenna, sheet) if surface.shape.flat else ((), 0.0)
             on_axis = _feet_on_axis(antenna, sheet, rule)
             rounds[index] = RoundRule(most, rule.around, ring, on_axis, planes, radii=radii, turn=turn)
     for index, how in _matched(antenna, rounds).items():
@@ -205,16 +205,7 @@ def sheet_mesh(antenna: Antenna, wavelength: float, rule: MeshRule) -> SheetMesh
 
 def _most(sheet: Sheet, wavelength: float, rule: MeshRule) -> float:
     """Greatest length of an edge: a share of the wavelength, and of the sheet itself."""
-    own, kind = sheet.surface.sizes, sheet.surface.kind
-    # Long cells on narrow strips are fine, needles are not; a round part has its chords as well.
-    limit = {
-        "plate": min(2.0 * min(own[:2]), max(own[:2]) / 8.0),
-        "box": min(0.5 * min(own), max(own) / 8.0),
-        "polygon": float(np.linalg.norm(np.ptp(sheet.surface.bounds, axis=0))) / 8.0,
-        "triangles": math.inf,
-        "cone": 0.5 * max(own[:2]),
-    }
-    return min(wavelength / rule.sheets_per_wavelength, limit.get(kind, 0.5 * own[0])) / sheet.density
+    return min(wavelength / rule.sheets_per_wavelength, sheet.surface.shape.coarsest) / sheet.density
 
 
 def _matched(antenna: Antenna, rounds: dict[int, RoundRule]) -> dict[int, RoundRule]:
@@ -255,7 +246,7 @@ def _refuse_too_many(antenna: Antenna, usual: Sequence[float]) -> None:
 def _feet_on_axis(antenna: Antenna, sheet: Sheet, rule: MeshRule) -> tuple[float | None, float | None]:
     """The size of triangles where a wire stands on the axis, at the first and the last end of a round sheet."""
     found: list[float | None] = [None, None]
-    low, high = sheet.surface.heights
+    low, high = sheet.surface.shape.heights
     for wire in antenna.wires:
         local = sheet.surface.to_local(wire.corners)
         on = np.hypot(local[:, 0], local[:, 1]) < 1e-3 * wire.radius
@@ -267,7 +258,7 @@ def _feet_on_axis(antenna: Antenna, sheet: Sheet, rule: MeshRule) -> tuple[float
 
 def _feet_off_axis(antenna: Antenna, sheet: Sheet) -> tuple[tuple[float, ...], float]:
     """Radii of the places on a disk where wires stand, and the angle of the first of them."""
-    places = [place for place, reach in feet(antenna) if touches(sheet.surface, place[None], reach)[0]]
+    places = [place for place, reach in feet(antenna) if sheet.surface.touches(place[None], reach)[0]]
     local = sheet.surface.to_local(np.array(places).reshape(-1, 3))
     rho = np.hypot(local[:, 0], local[:, 1])
     size = sheet.surface.sizes[0]
@@ -321,7 +312,7 @@ def feet(antenna: Antenna) -> list[tuple[Floats, float]]:
     found: list[tuple[Floats, float]] = []
     for wire in antenna.wires:
         reach = 1e-3 * wire.radius
-        on = np.any([touches(s.surface, wire.corners, reach) for s in antenna.sheets], axis=0)
+        on = np.any([s.surface.touches(wire.corners, reach) for s in antenna.sheets], axis=0)
         for place in wire.corners[on] if antenna.sheets else ():
             if all(math.dist(place, other) > reach for other, _ in found):
                 found.append((place, reach))
@@ -334,7 +325,7 @@ def _wanted(
     """Longest edge wanted at places on sheets: short near wires and near other sheets, across narrow gaps."""
     lines = [(w.radius, pair) for w in antenna.wires for pair in itertools.pairwise(w.corners)]
     # What is already there is as it should be, but for triangles taken from elsewhere.
-    given = [most for s, most in zip(antenna.sheets, usual, strict=True) if s.surface.kind == "triangles"]
+    given = [most for s, most in zip(antenna.sheets, usual, strict=True) if isinstance(s.surface.shape, Given)]
     cap = 1.5 * min(given) if given else math.inf
     opposite = _opposite(antenna, usual, mesh)
 
@@ -347,7 +338,7 @@ def _wanted(
             size = np.minimum(size, np.maximum(1.5 * rule.foot * radius, 1.2 * off))
         for one, other in opposite:
             own = sheet == one
-            gap = 2.0 * distance(antenna.sheets[other].surface, places[own])
+            gap = 2.0 * antenna.sheets[other].surface.distances(places[own])
             size[own] = np.minimum(size[own], np.maximum(gap, usual[one] / 12.0))
         return size
 

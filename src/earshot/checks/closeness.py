@@ -7,9 +7,9 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..arraytypes import Floats, Ints
-from .antenna import Antenna
+from ..description.antenna import Antenna
+from ..meshing.mesh import joined_points, joint_reach
 from .findings import Finding
-from .mesh import joined_points, joint_reach
 from .pieces import Pieces, as_place, words_for
 
 

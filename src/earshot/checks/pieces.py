@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..arraytypes import Floats, Ints
-from .antenna import Antenna
-from .mesh import joined_points, joint_reach
-from .parts import Wire
+from ..description.antenna import Antenna
+from ..description.parts import Wire
+from ..meshing.mesh import joined_points, joint_reach
 
 
 @dataclass(frozen=True, slots=True)

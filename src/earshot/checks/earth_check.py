@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..constants import wavelength
-from .antenna import Antenna
+from ..description.antenna import Antenna
 from .findings import Finding
 from .pieces import as_place, words_for
 

@@ -8,14 +8,17 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from .. import units
 from ..constants import wavelength
-from ..errors import EarshotError, unknown
-from .antenna import Antenna
+from ..description.antenna import Antenna
+from ..description.design import Design
+from ..description.parts import Gap, Wire
+from ..errors import EarshotError, needs, unknown
+from ..meshing.mesh import MeshRule
+from . import printed_check, sheet_check
 from .closeness import closeness, duplicates
 from .earth_check import low_for, over_earth
 from .findings import Finding, Findings
-from .mesh import MeshRule
-from .parts import Gap, Wire
 from .pieces import Pieces, as_place, clear_of_feet, straight_pieces, words_for
 
 _SHARP = math.radians(30.0)
@@ -29,34 +32,49 @@ _THINNEST = 1e-13
 
 
 def check(
-    antenna: Antenna, frequency: float | None = None, rule: MeshRule | None = None, *, fed: bool = True
+    model: Design | Antenna, frequency: str | float | None = None, rule: MeshRule | None = None, *, fed: bool = True
 ) -> Findings:
-    """Look at an antenna before it is solved, at a frequency (Hz) if one is given. fed: whether it must have a port."""
+    """Look at a model before it is solved: findings, worst first; an empty list is good news.
+
+    frequency: where sizes and the mesh that `rule` makes are looked at too, text or Hz; of a design its own unless
+    given, and of that also values which nothing uses. fed: whether it must have a port. Raises UsageError
+    and UnitError.
+    """
+    needs(model, Design | Antenna, "check", "a Design or an Antenna")
+    hertz = None if frequency is None else units.frequency(frequency)
+    if isinstance(model, Antenna):
+        return Findings(_looked_at(model, hertz, rule or MeshRule(), fed))
+    values = model.values
+    # Built here whether it was before or not: which values are used is seen as it is.
+    antenna = model.build(values)
+    unused = [name for name, _ in model.given if name not in values.quantities.used]
+    return Findings(
+        [
+            *_looked_at(antenna, model.frequency if hertz is None else hertz, rule or MeshRule(), fed),
+            *(Finding("warn", n, f"value '{n}' is used by nothing", "take it out or use it") for n in unused),
+        ]
+    )
+
+
+def _looked_at(antenna: Antenna, frequency: float | None, rule: MeshRule, fed: bool) -> list[Finding]:
     findings = list(_plain_ports(antenna, fed))
     if antenna.wires:
         findings += _of_wires(antenna)
     if antenna.sheets:
-        from . import sheet_check
-
         findings += sheet_check.described(antenna)
     stack = antenna.medium.stack
     if stack is not None:
-        from . import printed_check
-
         findings += printed_check.described(antenna, stack)
         if frequency is not None:
             findings += printed_check.sized(antenna, stack, frequency)
-    if antenna.sheets:
-        from . import sheet_check
-
-        # A mesh is made only of what can be meshed.
-        if frequency is not None and not any(f.level == "stop" for f in findings):
-            findings += sheet_check.meshed(antenna, frequency, rule or MeshRule())
+    # A mesh is made only of what can be meshed.
+    if antenna.sheets and frequency is not None and not any(f.level == "stop" for f in findings):
+        findings += sheet_check.meshed(antenna, frequency, rule)
     if antenna.medium.over_matter and frequency is not None:
         findings += low_for(antenna, frequency)
     if frequency is not None:
-        findings += _sizes(antenna, frequency, rule or MeshRule())
-    return Findings(findings)
+        findings += _sizes(antenna, frequency, rule)
+    return findings
 
 
 def _of_wires(antenna: Antenna) -> list[Finding]:

@@ -10,9 +10,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..arraytypes import Floats, Ints
+from ..description.shapes import Stretch
+from ..description.surfaces import Surface
 from .grading import marked_cuts
-from .profiles import Stretch, profile
-from .surfaces import Surface
 
 _FEWEST = 6
 _GROWTH = 0.6
@@ -67,7 +67,7 @@ def _spacing(parts: Sequence[Stretch], rule: RoundRule) -> tuple[float, float, i
 
 def rims(surface: Surface, rule: RoundRule) -> list[Rim | None]:
     """The rings at the first and the last end; None where an end is on the axis."""
-    parts = profile(surface)
+    parts = surface.shape.profile
     widest, chord, top = _spacing(parts, rule)
     found: list[Rim | None] = []
     for part, at in ((parts[0], 0.0), (parts[-1], parts[-1].length)):
@@ -82,7 +82,7 @@ def rims(surface: Surface, rule: RoundRule) -> list[Rim | None]:
 
 def round_mesh(surface: Surface, rule: RoundRule) -> tuple[Floats, Ints]:
     """Vertices (n, 3) in space and triangles (m, 3)."""
-    parts = profile(surface)
+    parts = surface.shape.profile
     widest, chord, top = _spacing(parts, rule)
     stations: list[Floats] = []
     for n, part in enumerate(parts):

@@ -16,10 +16,10 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from ..arraytypes import Bools, Floats, Ints
+from ..description.antenna import Antenna
+from ..description.parts import Wire
 from ..errors import ModelError, RunError, UsageError
-from .antenna import Antenna
 from .grading import graded_cuts
-from .parts import Wire
 
 _MOST_SEGMENTS = 1e6
 

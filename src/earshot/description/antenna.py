@@ -11,21 +11,16 @@ import numpy as np
 
 from .. import units
 from ..arraytypes import Floats
-from ..constants import wavelength
 from ..errors import UsageError, needs, unknown
 from ..media.metals import Metal
 from ..media.metals import metal as metal_named
 from ..media.surroundings import FreeSpace, Medium
 from .circuit_parts import Line, Load, Stub, Terminal
 from .parts import AXES, Gap, Length, Port, Wire
-from .profiles import touches
 from .sheets import Sheet
 
 if TYPE_CHECKING:
     import pandas as pd
-
-    from .findings import Findings
-    from .mesh import MeshRule
 
 
 Part = Wire | Sheet | Port | Terminal | Load | Line | Stub
@@ -144,7 +139,7 @@ class Antenna:
         reach = 1e-3 * wire.radius
         on = np.abs(wire.corners[:, 2]) <= reach if self.medium.has_plane else np.zeros(len(wire.points), bool)
         for sheet in self.sheets:
-            on = on | touches(sheet.surface, wire.corners, reach)
+            on = on | sheet.surface.touches(wire.corners, reach)
         return tuple(on.tolist())
 
     def grounded(self, wire: Wire) -> tuple[bool, bool]:
@@ -158,30 +153,6 @@ class Antenna:
             return np.array(gap.place)
         wire = self.wire(gap.on)
         return wire.at(sum(gap.span(wire, self.grounded(wire))) / 2)
-
-    def sheet_quality(self, frequency: str | float, rule: MeshRule | None = None) -> pd.DataFrame:
-        """How the sheets are meshed at a frequency: per sheet, triangles, area, edges, least angle and worst shape.
-
-        Shape is 4√3 area over the sum of the squared sides: 1 for equal sides, 0 for a sliver. Raises as a solve does.
-        """
-        import pandas as pd
-
-        from .mesh import MeshRule as Rule
-        from .sheet_mesh import quality, sheet_mesh
-
-        mesh = sheet_mesh(self, wavelength(units.frequency(frequency)), rule or Rule())
-        return pd.DataFrame(quality(mesh, self)).T.rename_axis("sheet").astype({"triangles": int})
-
-    def check(
-        self, frequency: str | float | None = None, rule: MeshRule | None = None, *, fed: bool = True
-    ) -> Findings:
-        """Findings, worst first; an empty list is good news.
-
-        With a frequency, sizes and the mesh that `rule` makes are looked at too. fed: whether it must have a port.
-        """
-        from .check import check
-
-        return check(self, None if frequency is None else units.frequency(frequency), rule, fed=fed)
 
     def _mapped(self, matrix: Floats, shift: Floats) -> Antenna:
         return self._every(lambda part: part.transformed(matrix, shift))
@@ -297,7 +268,7 @@ class Antenna:
         return split(self, wire, at)
 
     def cut_list(self, step: Length | None = None) -> pd.DataFrame:
-        """What to buy and cut: a row for all wires that are alike; see `earshot.geometry.workshop.cut_list`."""
+        """What to buy and cut: a row for all wires that are alike; see `earshot.description.workshop.cut_list`."""
         from .workshop import cut_list
 
         return cut_list(self, None if step is None else units.length(step, "cut_list, step"))

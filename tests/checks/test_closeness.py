@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 import earshot as es
-from earshot.geometry.refine import distances, triangle_distances
+from earshot.description.distances import distances, triangle_distances
 
 
 def with_sheets(*surfaces, wire=None, medium=None):
@@ -23,7 +23,7 @@ def turned(antenna, seed):
 
 
 def says(antenna, frequency="300 MHz"):
-    return " ".join(f"{f.level}: {f}" for f in antenna.check(frequency))
+    return " ".join(f"{f.level}: {f}" for f in es.check(antenna, frequency))
 
 
 @pytest.mark.parametrize("seed", range(24))

@@ -1,0 +1,1 @@
+"""What would stop a solve, and what would make its answer doubtful."""

@@ -1,0 +1,1 @@
+"""Wires, sheets, gaps, loads and lines; antennas and designs made of them."""

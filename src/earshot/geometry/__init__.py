@@ -1,1 +1,0 @@
-"""Wires, ports, antennas and designs; meshing and the check before a run."""

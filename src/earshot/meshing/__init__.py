@@ -1,0 +1,1 @@
+"""Segments and triangles of what is described."""
