@@ -36,7 +36,7 @@ def _near(mesh: SheetMesh, points: Floats, slack: Floats, own: Ints) -> Iterator
     """
     from scipy.spatial import cKDTree
 
-    reach, centres = mesh.columns[16], mesh.centres
+    reach, centres = mesh.reaches, mesh.centres
     classes = np.floor(np.log2(reach)).astype(int)
     for sheet in np.unique(mesh.sheet):
         mine = np.flatnonzero(mesh.sheet == sheet)

@@ -91,7 +91,7 @@ class Currents:
         nodes, weights = np.polynomial.legendre.leggauss(3)
         share = (nodes + 1.0) / 2.0
         mesh = self.mesh
-        places = mesh.columns[:3].T[:, None] + (share * mesh.lengths[:, None])[..., None] * mesh.tangents[:, None]
+        places = mesh.starts[:, None] + (share * mesh.lengths[:, None])[..., None] * mesh.tangents[:, None]
         current = self.ends[:, :1] + share * (self.ends[:, 1:] - self.ends[:, :1])
         moments = (0.5 * weights * current * mesh.lengths[:, None])[..., None] * mesh.tangents[:, None]
         points, others = np.zeros((0, 3)), np.zeros((0, 3), np.complex128)

@@ -30,7 +30,7 @@ def fields_in_the_open(
     if len(currents.mesh):
         announce(nearfield.near_fields)
         nearfield.nearest_surface(columns, places, clear)
-    inside = clear < -1e-9 * columns[7].min(initial=1.0)
+    inside = clear < -1e-9 * currents.mesh.radii.min(initial=1.0)
     if inside.any() and refuse:
         bad = places[int(np.argmin(clear))]
         raise UsageError(

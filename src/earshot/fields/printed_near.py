@@ -93,7 +93,7 @@ def _others(currents: Currents) -> tuple[Floats, Complexes]:
     turn = 2.0 * math.pi * np.arange(_ROUND) / _ROUND
     ring = np.stack([np.cos(turn), np.sin(turn)], axis=1)
     axes = mesh.nodes[mesh.ends[:, 0], :2]
-    feet = (axes[:, None] + mesh.columns[7][:, None, None] * ring).reshape(-1, 2)
+    feet = (axes[:, None] + mesh.radii[:, None, None] * ring).reshape(-1, 2)
     standing, flat = np.zeros((0, 2)), np.zeros((0, 3), np.complex128)
     if currents.sheets is not None:
         standing, flat = currents.sheets.points[:, :2], currents.sheets.moments * np.array([1.0, 1.0, 0.0])

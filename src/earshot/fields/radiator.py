@@ -9,6 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from ..arraytypes import Complexes, Floats
+from ..kernels.rows import TX
 from ..meshing.mesh import WireMesh
 from ..meshing.sheet_mesh import MIRROR
 from ..running import announce, in_shares
@@ -43,7 +44,7 @@ class Radiator:
         segments = currents = None
         if self.mesh is not None and len(self.mesh):
             mean, diff = self.ends.mean(axis=1), self.ends[:, 1] - self.ends[:, 0]
-            segments = np.concatenate([(self.mesh.centres - self.middle).T, self.mesh.columns[3:]])
+            segments = np.concatenate([(self.mesh.centres - self.middle).T, self.mesh.columns[TX:]])
             currents = np.array([[mean.real, mean.imag, diff.real, diff.imag]])
         points = np.ascontiguousarray((self.points - self.middle).T)
         moments = np.concatenate([self.moments.real, self.moments.imag], axis=1).T.copy()

@@ -5,6 +5,7 @@ import math
 import numpy as np
 from numba import njit
 
+from .rows import AREA, MX, MY, MZ, REACH
 from .sheets import P3, P7, W3, W7, corner_point, static_potentials
 from .trig import sincos
 
@@ -22,7 +23,7 @@ def _by_points(t, j, x, y, z, k, rule, weights, out):
         dx, dy, dz = x - u, y - v, z - w
         r = math.sqrt(dx * dx + dy * dy + dz * dz)
         sine, cosine = sincos(k * r)
-        g = complex(cosine, -sine) * (weights[q] * t[12, j] / r)
+        g = complex(cosine, -sine) * (weights[q] * t[AREA, j] / r)
         out[0] += g
         out[1] += u * g
         out[2] += v * g
@@ -45,7 +46,7 @@ def _near(t, j, x, y, z, k, static, out):
             g = complex((cosine - 1.0) / r, -sine / r)
         else:
             g = complex(-0.5 * k * kr, -k * (1.0 - kr * kr / 6.0))
-        g *= W7[q] * t[12, j]
+        g *= W7[q] * t[AREA, j]
         out[0] += g
         out[1] += u * g
         out[2] += v * g
@@ -64,8 +65,8 @@ def potentials(t, points, frames, radii, owner, weights, k, first, last, out):
     for p in range(points.shape[0]):
         a, o = radii[p], owner[p]
         for j in range(first, last):
-            dx, dy, dz = points[p, 0] - t[13, j], points[p, 1] - t[14, j], points[p, 2] - t[15, j]
-            distance, reach = math.sqrt(dx * dx + dy * dy + dz * dz), t[16, j]
+            dx, dy, dz = points[p, 0] - t[MX, j], points[p, 1] - t[MY, j], points[p, 2] - t[MZ, j]
+            distance, reach = math.sqrt(dx * dx + dy * dy + dz * dz), t[REACH, j]
             four[:] = 0.0
             turns = 1 if a == 0.0 or distance - reach > THIN * a else 6
             for turn in range(turns):

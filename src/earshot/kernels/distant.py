@@ -10,6 +10,8 @@ import math
 import numpy as np
 from numba import njit
 
+from .rows import AREA, MX, MY
+
 _BLOCK = 128
 _ROWS = 14
 
@@ -77,12 +79,12 @@ def distant_row(t, points, i, steps, whole, out):
     m = t.shape[1]
     source, found, seen = np.empty((9, _BLOCK)), np.empty((_ROWS, _BLOCK)), np.empty((12, _BLOCK))
     sx, sxy, sy = _spread(points, i)
-    x, y = t[13, i], t[14, i]
+    x, y = t[MX, i], t[MY, i]
     for first in range(i, m, _BLOCK):
         count = min(_BLOCK, m - first)
         for j in range(count):
             n = first + j
-            source[0, j], source[1, j], source[2, j] = t[13, n], t[14, n], t[12, i] * t[12, n]
+            source[0, j], source[1, j], source[2, j] = t[MX, n], t[MY, n], t[AREA, i] * t[AREA, n]
             source[3, j], source[4, j], source[5, j] = _spread(points, n)
         for j in range(count):
             dx, dy = x - source[0, j], y - source[1, j]
@@ -132,7 +134,7 @@ def distant_row(t, points, i, steps, whole, out):
 def middle_pair(t, points, i, j, steps, whole, values, out):
     """The seven numbers of one pair into out (14,): three points on each."""
     out[:] = 0.0
-    scale = t[12, i] * t[12, j] / 9.0
+    scale = t[AREA, i] * t[AREA, j] / 9.0
     for p in range(3):
         x, y = points[3 * p, i], points[3 * p + 1, i]
         for q in range(3):
@@ -156,7 +158,7 @@ def middle_pair(t, points, i, j, steps, whole, values, out):
 @njit(fastmath=True, error_model="numpy")
 def from_afar(x, y, t, points, j, steps, whole, work, seen):
     """∫ A, ∫ x' A, ∫ y' A and ∫ K over triangle j, seen from (x, y), into seen (8,): real, then imaginary."""
-    u, v, scale = t[13, j], t[14, j], t[12, j]
+    u, v, scale = t[MX, j], t[MY, j], t[AREA, j]
     tx, txy, ty = _spread(points, j)
     dx, dy = x - u, y - v
     r = math.sqrt(dx * dx + dy * dy)

@@ -8,9 +8,11 @@ import math
 import numpy as np
 from numba import njit
 
+from .rows import LENGTH, SX, SY, SZ, TX, TY, TZ
 from .trig import sincos
 
 _BLOCK = 128
+_LOWEST = 7
 
 
 @njit(inline="always", fastmath=True, error_model="numpy")
@@ -102,28 +104,28 @@ def _one_point(pieces, i, first, count, k, grid, table, flow, charge, room, valu
     is done in blocks of one fixed shape, so that the compiler makes vector code of it.
     """
     x, y, z = pieces[0, i], pieces[1, i], pieces[2, i]
-    tx, ty, tz, length, low = pieces[3, i], pieces[4, i], pieces[5, i], pieces[6, i], pieces[7, i]
+    tx, ty, tz, length, low = pieces[TX, i], pieces[TY, i], pieces[TZ, i], pieces[LENGTH, i], pieces[_LOWEST, i]
     for j in range(count):
         n = first + j
         dx, dy, zeta = x - pieces[0, n], y - pieces[1, n], z + pieces[2, n]
         rho = math.sqrt(dx * dx + dy * dy)
         off = math.sqrt(rho * rho + zeta * zeta)
-        other = pieces[6, n]
-        close[j] = max(length, other) / max(low + pieces[7, n], off - 0.5 * (length + other))
+        other = pieces[LENGTH, n]
+        close[j] = max(length, other) / max(low + pieces[_LOWEST, n], off - 0.5 * (length + other))
         r, inverse = k * off, 1.0 / (rho + 1e-30)
         sine, cosine = sincos(r)
         room[0, j], room[1, j] = _place(r, zeta / off, grid)
         room[2, j], room[3, j] = cosine / r, -sine / r
-        room[4, j] = (tx * dx + ty * dy) * inverse * (pieces[3, n] * dx + pieces[4, n] * dy) * inverse
-        room[5, j] = tx * pieces[3, n] + ty * pieces[4, n]
+        room[4, j] = (tx * dx + ty * dy) * inverse * (pieces[TX, n] * dx + pieces[TY, n] * dy) * inverse
+        room[5, j] = tx * pieces[TX, n] + ty * pieces[TY, n]
     for j in range(count):
         _look_up(room[0, j], room[1, j], table, 8, values)
         for n in range(8):
             room[6 + n, j] = values[n]
     for j in range(count):
         n = first + j
-        level, along, upright = room[5, j], room[4, j], tz * pieces[5, n]
-        amount = 0.25 * flow * length * pieces[6, n] * k
+        level, along, upright = room[5, j], room[4, j], tz * pieces[TZ, n]
+        amount = 0.25 * flow * length * pieces[LENGTH, n] * k
         for part in range(2):
             vector = level * (room[6 + part, j] + room[10 + part, j]) + upright * room[8 + part, j]
             room[14 + part, j] = amount * (vector + along * (room[12 + part, j] - room[10 + part, j]))
@@ -153,10 +155,10 @@ def earth_rows(segments, first, last, whole, rules, sizes, k, grid, table, flow,
     pieces = np.empty((8, n))
     for i in range(n):
         for axis in range(3):
-            pieces[axis, i] = segments[axis, i] + 0.5 * segments[6, i] * segments[3 + axis, i]
+            pieces[axis, i] = segments[axis, i] + 0.5 * segments[LENGTH, i] * segments[3 + axis, i]
             pieces[3 + axis, i] = segments[3 + axis, i]
-        pieces[6, i] = segments[6, i]
-        pieces[7, i] = min(segments[2, i], segments[2, i] + segments[6, i] * segments[5, i])
+        pieces[LENGTH, i] = segments[LENGTH, i]
+        pieces[_LOWEST, i] = min(segments[SZ, i], segments[SZ, i] + segments[LENGTH, i] * segments[TZ, i])
     for i in range(first, last):
         sums[:] = 0.0
         begin = 0 if whole else i
@@ -216,20 +218,20 @@ def earth_fields(segments, ends, places, nodes, weights, most, k, grid, table, e
     values, seen = np.empty(20), np.empty(10, np.complex128)
     for n in range(places.shape[0]):
         for i in range(segments.shape[1]):
-            tx, ty, tz, length = segments[3, i], segments[4, i], segments[5, i], segments[6, i]
+            tx, ty, tz, length = segments[TX, i], segments[TY, i], segments[TZ, i], segments[LENGTH, i]
             slope = (ends[i, 1] - ends[i, 0]) / length
             # No piece is longer than half the way to where its image begins.
-            dx = places[n, 0] - segments[0, i] - 0.5 * length * tx
-            dy = places[n, 1] - segments[1, i] - 0.5 * length * ty
-            zeta = places[n, 2] + segments[2, i] + 0.5 * length * tz
+            dx = places[n, 0] - segments[SX, i] - 0.5 * length * tx
+            dy = places[n, 1] - segments[SY, i] - 0.5 * length * ty
+            zeta = places[n, 2] + segments[SZ, i] + 0.5 * length * tz
             away = math.sqrt(dx * dx + dy * dy + zeta * zeta) - 0.5 * length
             pieces = min(max(int(2.0 * length / max(away, 1e-9 * length)), 1), most)
             for m in range(pieces):
                 for q in range(len(nodes)):
                     s = (m + nodes[q]) / pieces
-                    dx = places[n, 0] - segments[0, i] - s * length * tx
-                    dy = places[n, 1] - segments[1, i] - s * length * ty
-                    zeta = places[n, 2] + segments[2, i] + s * length * tz
+                    dx = places[n, 0] - segments[SX, i] - s * length * tx
+                    dy = places[n, 1] - segments[SY, i] - s * length * ty
+                    zeta = places[n, 2] + segments[SZ, i] + s * length * tz
                     weight = weights[q] * length / pieces
                     current = weight * (ends[i, 0] + s * (ends[i, 1] - ends[i, 0])) * k * k
                     sent_back(

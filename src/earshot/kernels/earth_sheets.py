@@ -14,6 +14,7 @@ import numpy as np
 from numba import njit
 
 from .earth import sent_back, tabled
+from .rows import AREA, MX, MY, MZ, REACH
 from .sheets import P3, P7, P28, W3, W7, W28, corner_point
 
 P1, W1 = np.full((1, 3), 1.0 / 3.0), np.ones(1)
@@ -53,14 +54,14 @@ def _pair(t, i, j, k, grid, table, values, seen, met, out):
     """∬ of the fields r - corner of two triangles and D, into out (10,) by 3 a + b; last ∬ Gv."""
     for n in range(10):
         out[n] = 0.0
-    dx, dy, zeta = t[13, i] - t[13, j], t[14, i] - t[14, j], t[15, i] + t[15, j]
-    rule, weights = _rule(math.sqrt(dx * dx + dy * dy + zeta * zeta), t[16, i] + t[16, j])
+    dx, dy, zeta = t[MX, i] - t[MX, j], t[MY, i] - t[MY, j], t[MZ, i] + t[MZ, j]
+    rule, weights = _rule(math.sqrt(dx * dx + dy * dy + zeta * zeta), t[REACH, i] + t[REACH, j])
     for p in range(len(weights)):
         x, y, z = corner_point(t, i, rule[p])
         for q in range(len(weights)):
             u, v, w = corner_point(t, j, rule[q])
             _met(x - u, y - v, z + w, k, grid, table, values, seen, met)
-            weight = weights[p] * weights[q] * t[12, i] * t[12, j]
+            weight = weights[p] * weights[q] * t[AREA, i] * t[AREA, j]
             for b in range(3):
                 gx, gy, gz = u - t[3 * b, j], v - t[3 * b + 1, j], w - t[3 * b + 2, j]
                 mx = weight * ((met[0] + met[1]) * gx + met[2] * gy)
@@ -107,14 +108,14 @@ def earth_potentials(t, places, owner, weights, k, grid, table, first, last, out
     for p in range(len(places)):
         x, y, z, o = places[p, 0], places[p, 1], places[p, 2], owner[p]
         for j in range(first, last):
-            dx, dy, zeta = x - t[13, j], y - t[14, j], z + t[15, j]
+            dx, dy, zeta = x - t[MX, j], y - t[MY, j], z + t[MZ, j]
             # Never one point: the charges of a function's two triangles nearly cancel, and a rule must not part them.
-            off = min(math.sqrt(dx * dx + dy * dy + zeta * zeta), _FARTHEST * t[16, j])
-            rule, shares = _rule(off, t[16, j])
+            off = min(math.sqrt(dx * dx + dy * dy + zeta * zeta), _FARTHEST * t[REACH, j])
+            rule, shares = _rule(off, t[REACH, j])
             for q in range(len(shares)):
                 u, v, w = corner_point(t, j, rule[q])
                 _met(x - u, y - v, z + w, k, grid, table, values, seen, met)
-                weight = shares[q] * t[12, j]
+                weight = shares[q] * t[AREA, j]
                 for b in range(3):
                     gx, gy, gz = u - t[3 * b, j], v - t[3 * b + 1, j], w - t[3 * b + 2, j]
                     mx = weight * ((met[0] + met[1]) * gx + met[2] * gy)
@@ -158,11 +159,11 @@ def earth_sheet_fields(t, number, vector, points, moments, places, k, grid, tabl
     for n in range(places.shape[0]):
         x, y, z = places[n, 0], places[n, 1], places[n, 2]
         for j in range(t.shape[1]):
-            dx, dy, zeta = x - t[13, j], y - t[14, j], z + t[15, j]
-            rule, shares = _rule(math.sqrt(dx * dx + dy * dy + zeta * zeta), t[16, j])
+            dx, dy, zeta = x - t[MX, j], y - t[MY, j], z + t[MZ, j]
+            rule, shares = _rule(math.sqrt(dx * dx + dy * dy + zeta * zeta), t[REACH, j])
             for q in range(len(shares)):
                 u, v, w = corner_point(t, j, rule[q])
-                weight = shares[q] * t[12, j]
+                weight = shares[q] * t[AREA, j]
                 current = k * k * weight
                 sent_back(
                     x - u, y - v, z + w, current * (number[j] * u - vector[j, 0]),

@@ -13,6 +13,7 @@ import numpy as np
 from numba import njit
 
 from .pairs import FAR, MIDDLE, distance_class, near_moments
+from .rows import LENGTH, RADIUS, SX, SY, SZ, TX, TY, TZ
 from .tube import apart_kernel, thin_kernel
 
 _X3 = (np.polynomial.legendre.leggauss(3)[0] + 1.0) / 2.0
@@ -26,21 +27,21 @@ def _taylor_row(seg, columns, k, flow_scale, charge_scale, real, imag):
     The kernel is expanded about the middles: with f = exp(-jkR)/R, u = t·R̂ and v = t'·R̂,
     G_s = f'u, G_t = -f'v, G_ss = f''u² + f'(1 - u²)/R, G_tt likewise with v, G_st = -f''uv - f'(t·t' - uv)/R.
     """
-    a2 = 0.25 * seg[7] * seg[7]
-    l1 = seg[6]
-    x, y, z = seg[0] + 0.5 * l1 * seg[3], seg[1] + 0.5 * l1 * seg[4], seg[2] + 0.5 * l1 * seg[5]
+    a2 = 0.25 * seg[RADIUS] * seg[RADIUS]
+    l1 = seg[LENGTH]
+    x, y, z = seg[SX] + 0.5 * l1 * seg[TX], seg[SY] + 0.5 * l1 * seg[TY], seg[SZ] + 0.5 * l1 * seg[TZ]
     for j in range(columns.shape[1]):
-        l2 = columns[6, j]
-        dx = x - columns[0, j] - 0.5 * l2 * columns[3, j]
-        dy = y - columns[1, j] - 0.5 * l2 * columns[4, j]
-        dz = z - columns[2, j] - 0.5 * l2 * columns[5, j]
+        l2 = columns[LENGTH, j]
+        dx = x - columns[SX, j] - 0.5 * l2 * columns[TX, j]
+        dy = y - columns[SY, j] - 0.5 * l2 * columns[TY, j]
+        dz = z - columns[SZ, j] - 0.5 * l2 * columns[TZ, j]
         r2 = dx * dx + dy * dy + dz * dz + 1e-30
         inverse2 = 1.0 / r2
         inverse = math.sqrt(inverse2)
-        u = (dx * seg[3] + dy * seg[4] + dz * seg[5]) * inverse
-        v = (dx * columns[3, j] + dy * columns[4, j] + dz * columns[5, j]) * inverse
-        cosine = seg[3] * columns[3, j] + seg[4] * columns[4, j] + seg[5] * columns[5, j]
-        g_real, g_imag = thin_kernel(r2, u * u, v * v, a2, 0.25 * columns[7, j] * columns[7, j], k)
+        u = (dx * seg[TX] + dy * seg[TY] + dz * seg[TZ]) * inverse
+        v = (dx * columns[TX, j] + dy * columns[TY, j] + dz * columns[TZ, j]) * inverse
+        cosine = seg[TX] * columns[TX, j] + seg[TY] * columns[TY, j] + seg[TZ] * columns[TZ, j]
+        g_real, g_imag = thin_kernel(r2, u * u, v * v, a2, 0.25 * columns[RADIUS, j] * columns[RADIUS, j], k)
         # f' = -(1/R + jk) f and f'' - f'/R = (3/R² + 3jk/R - k²) f
         p_real, p_imag = -inverse * g_real + k * g_imag, -inverse * g_imag - k * g_real
         q_level, q_turn = 3.0 * inverse2 - k * k, 3.0 * k * inverse
@@ -70,27 +71,27 @@ def _middle_row(seg, columns, k, flow_scale, charge_scale, real, imag):
         for j in range(count):
             real[e, j] = 0.0
             imag[e, j] = 0.0
-    a2 = seg[7] * seg[7]
+    a2 = seg[RADIUS] * seg[RADIUS]
     for pq in range(9):
         n1, m1 = _X3[pq // 3], _X3[pq % 3]
-        weight = _W3[pq // 3] * _W3[pq % 3] * seg[6]
-        s = n1 * seg[6]
-        x, y, z = seg[0] + s * seg[3], seg[1] + s * seg[4], seg[2] + s * seg[5]
+        weight = _W3[pq // 3] * _W3[pq % 3] * seg[LENGTH]
+        s = n1 * seg[LENGTH]
+        x, y, z = seg[SX] + s * seg[TX], seg[SY] + s * seg[TY], seg[SZ] + s * seg[TZ]
         for j in range(count):
-            t = m1 * columns[6, j]
-            dx = x - columns[0, j] - t * columns[3, j]
-            dy = y - columns[1, j] - t * columns[4, j]
-            dz = z - columns[2, j] - t * columns[5, j]
-            cosine = seg[3] * columns[3, j] + seg[4] * columns[4, j] + seg[5] * columns[5, j]
+            t = m1 * columns[LENGTH, j]
+            dx = x - columns[SX, j] - t * columns[TX, j]
+            dy = y - columns[SY, j] - t * columns[TY, j]
+            dz = z - columns[SZ, j] - t * columns[TZ, j]
+            cosine = seg[TX] * columns[TX, j] + seg[TY] * columns[TY, j] + seg[TZ] * columns[TZ, j]
             r2 = dx * dx + dy * dy + dz * dz
-            along1 = dx * seg[3] + dy * seg[4] + dz * seg[5]
-            along2 = dx * columns[3, j] + dy * columns[4, j] + dz * columns[5, j]
-            b2 = columns[7, j] * columns[7, j]
+            along1 = dx * seg[TX] + dy * seg[TY] + dz * seg[TZ]
+            along2 = dx * columns[TX, j] + dy * columns[TY, j] + dz * columns[TZ, j]
+            b2 = columns[RADIUS, j] * columns[RADIUS, j]
             q2 = r2 + a2 + b2
             swing2 = 4.0 * (a2 * (r2 - along1 * along1) + b2 * (r2 - along2 * along2))
             swing2 += 2.0 * a2 * b2 * (1.0 + cosine * cosine)
             g_real, g_imag = apart_kernel(q2, swing2 / (q2 * q2), k)
-            flow = flow_scale * cosine * weight * columns[6, j]
+            flow = flow_scale * cosine * weight * columns[LENGTH, j]
             charge = charge_scale * _W3[pq // 3] * _W3[pq % 3]
             for e in range(4):
                 shape = (n1 if e // 2 == 1 else 1.0 - n1) * (m1 if e % 2 == 1 else 1.0 - m1)
@@ -102,8 +103,8 @@ def _middle_row(seg, columns, k, flow_scale, charge_scale, real, imag):
 @njit(error_model="numpy")
 def _near_entry(seg, other, flow_scale, charge_scale, moments, j, real, imag):
     """Put a near pair's entries, from its exact moments, in the place of the far rule's."""
-    cosine = seg[3] * other[3] + seg[4] * other[4] + seg[5] * other[5]
-    flow, share = flow_scale * cosine, charge_scale / (seg[6] * other[6])
+    cosine = seg[TX] * other[TX] + seg[TY] * other[TY] + seg[TZ] * other[TZ]
+    flow, share = flow_scale * cosine, charge_scale / (seg[LENGTH] * other[LENGTH])
     total = share * (moments[0, 0] + moments[0, 1] + moments[1, 0] + moments[1, 1])
     for a in range(2):
         for b in range(2):
@@ -182,8 +183,8 @@ def fill_tile(rows, row_slots, row_signs, columns, slots, signs, same, k, flow_s
         if image:
             # The image current is minus the mirrored current, so image terms are those of the mirrored wire, negated.
             for j in range(n):
-                columns[2, j] = -columns[2, j]
-                columns[5, j] = -columns[5, j]
+                columns[SZ, j] = -columns[SZ, j]
+                columns[TZ, j] = -columns[TZ, j]
         alike = same and image == 0
         _add_pairs(rows, columns, own, signs, k, sign * flow_scale, sign * charge_scale, alike, real_rows, imag_rows)
     for m in range(row_slots.shape[1]):

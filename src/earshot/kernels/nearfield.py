@@ -13,6 +13,8 @@ import math
 import numpy as np
 from numba import njit
 
+from .rows import LENGTH
+
 _X4 = (np.polynomial.legendre.leggauss(4)[0] + 1.0) / 2.0
 _W4 = np.polynomial.legendre.leggauss(4)[1] / 2.0
 _MOST_PIECES = 512
@@ -91,7 +93,7 @@ def near_fields(segments, currents, points, k, e_vector, e_charge, h_factor, out
     """Add E and H (points, 6) of segments (8, n) with currents (n, 2) at their ends, at points (m, 3)."""
     for p in range(points.shape[0]):
         for i in range(segments.shape[1]):
-            slope = (currents[i, 1] - currents[i, 0]) / segments[6, i]
+            slope = (currents[i, 1] - currents[i, 0]) / segments[LENGTH, i]
             _add_segment(
                 segments[:, i], currents[i, 0], slope, points[p, 0], points[p, 1], points[p, 2],
                 k, e_vector, e_charge, h_factor, out[p],

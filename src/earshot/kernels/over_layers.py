@@ -6,6 +6,7 @@ import numpy as np
 from numba import njit
 
 from .earth import tabled
+from .rows import AREA, MX, MY, MZ, REACH
 from .sheets import P3, P7, P28, W3, W7, W28, corner_point, edge_frames, framed_potentials
 from .trig import sincos
 
@@ -37,7 +38,7 @@ def _by_points(t, j, x, y, height, least, k, images, closed, grid, table, rule, 
     """∫ A, ∫ x' A, ∫ y' A, ∫ B, ∫ C over triangle j by a rule, added to out (5,), less 1/R of the closed images."""
     for q in range(len(weights)):
         u, v, _ = corner_point(t, j, rule[q])
-        share = weights[q] * t[12, j]
+        share = weights[q] * t[AREA, j]
         rho = math.sqrt((x - u) * (x - u) + (y - v) * (y - v))
         _seen(rho, height, least, k, grid, table, 3, values, seen)
         a, b = k * seen[0], k * seen[1]
@@ -71,12 +72,12 @@ def over_triangles(t, places, heights, least, k, images, grid, table, first, las
             x, y, z = places[p, 0], places[p, 1], places[p, 2]
             own = out[p, :, j]
             own[:] = 0.0
-            dx, dy, dz = x - t[13, j], y - t[14, j], z - t[15, j]
-            off = math.sqrt(dx * dx + dy * dy + dz * dz) / t[16, j]
+            dx, dy, dz = x - t[MX, j], y - t[MY, j], z - t[MZ, j]
+            off = math.sqrt(dx * dx + dy * dy + dz * dz) / t[REACH, j]
             closed = 0
             if off < _MIDDLE:
                 # A triangle seen from a depth below it is what its image at that depth shows.
-                while closed < images.shape[0] and images[closed, 0] < t[16, j]:
+                while closed < images.shape[0] and images[closed, 0] < t[REACH, j]:
                     framed_potentials(x, y, z + images[closed, 0], t, j, frames, static)
                     a = complex(images[closed, 1], images[closed, 2])
                     for part in range(3):

@@ -13,6 +13,7 @@ import numpy as np
 from numba import njit
 
 from .distant import cubics, distant_row, from_afar, middle_pair, place
+from .rows import AREA, MX, MY, REACH
 from .sheets import P7, P28, W7, W28, W75, corner_point, edge_frames, framed_potentials, pair_rule
 
 _NEAR, _MIDDLE = 1.3, 2.2
@@ -39,7 +40,7 @@ def closed_form(x, y, z, t, j, frames, images, first, last, static, seen):
 def shallow(images, t, j):
     """How many images are no deeper than triangle j is wide: the first ones."""
     close = 0
-    while close < images.shape[0] and images[close, 0] <= _DEEP * t[16, j]:
+    while close < images.shape[0] and images[close, 0] <= _DEEP * t[REACH, j]:
         close += 1
     return close
 
@@ -75,7 +76,7 @@ def rule_on(t, j, points):
     """The degree-five rule on triangle j into points (3, 7): x, y, weight times area."""
     for q in range(7):
         points[0, q], points[1, q], _ = corner_point(t, j, P7[q])
-        points[2, q] = W7[q] * t[12, j]
+        points[2, q] = W7[q] * t[AREA, j]
 
 
 @njit(fastmath=True, error_model="numpy")
@@ -120,7 +121,7 @@ def near_pair(t, i, j, images, steps, rest, rule, weights, out):
         x, y, z = corner_point(t, i, rule[p])
         seen[:] = 0.0
         closed_form(x, y, z, t, j, frames, images, 0, min(close, 1), static, seen)
-        _tested(x, y, weights[p] * t[12, i], seen, out)
+        _tested(x, y, weights[p] * t[AREA, i], seen, out)
     touching = len(weights) == len(W75)
     outer, shares = (P28, W28) if touching else (P7, W7)
     for p in range(len(shares)):
@@ -128,15 +129,15 @@ def near_pair(t, i, j, images, steps, rest, rule, weights, out):
         seen[:] = 0.0
         closed_form(x, y, z, t, j, frames, images, 1, close, static, seen)
         smooth_rest(x, y, points, steps, rest[close - 1], values, seen)
-        _tested(x, y, shares[p] * t[12, i], seen, out)
+        _tested(x, y, shares[p] * t[AREA, i], seen, out)
 
 
 @njit(fastmath=True, error_model="numpy")
 def near_row(t, points, corners, i, images, steps, whole, rest, values, out, one):
     """Put the pairs of triangle i that are not distant into its row, out (14, m)."""
     for j in range(i, t.shape[1]):
-        dx, dy = t[13, i] - t[13, j], t[14, i] - t[14, j]
-        reach = t[16, i] + t[16, j]
+        dx, dy = t[MX, i] - t[MX, j], t[MY, i] - t[MY, j]
+        reach = t[REACH, i] + t[REACH, j]
         off = (dx * dx + dy * dy) / (reach * reach)
         if off > _MIDDLE * _MIDDLE:
             continue
@@ -222,8 +223,8 @@ def printed_potentials(t, corners, places, owner, weights, wanted, images, steps
             if not wanted[owner[p], j]:
                 continue
             x, y, z = places[p, 0], places[p, 1], places[p, 2]
-            dx, dy = x - t[13, j], y - t[14, j]
-            off = (dx * dx + dy * dy) / t[16, j] ** 2
+            dx, dy = x - t[MX, j], y - t[MY, j]
+            off = (dx * dx + dy * dy) / t[REACH, j] ** 2
             if off > 25.0:
                 from_afar(x, y, t, corners, j, steps, whole, slopes, seen)
             elif off > 9.0:

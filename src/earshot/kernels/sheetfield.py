@@ -10,6 +10,7 @@ import math
 import numpy as np
 from numba import njit
 
+from .rows import AX, AY, AZ, NX, NY, NZ, REACH
 from .sheets import P7, W7
 
 _FAR = 2.0
@@ -141,9 +142,9 @@ def on_sheet(columns, places, out):
     for n in range(places.shape[0]):
         out[n] = False
         for i in range(columns.shape[1]):
-            dx, dy, dz = places[n, 0] - columns[0, i], places[n, 1] - columns[1, i], places[n, 2] - columns[2, i]
-            nx, ny, nz = columns[9, i], columns[10, i], columns[11, i]
-            if abs(dx * nx + dy * ny + dz * nz) > 1e-6 * columns[16, i]:
+            dx, dy, dz = places[n, 0] - columns[AX, i], places[n, 1] - columns[AY, i], places[n, 2] - columns[AZ, i]
+            nx, ny, nz = columns[NX, i], columns[NY, i], columns[NZ, i]
+            if abs(dx * nx + dy * ny + dz * nz) > 1e-6 * columns[REACH, i]:
                 continue
             inside = True
             for c in range(3):
@@ -159,5 +160,5 @@ def on_sheet(columns, places, out):
                     places[n, 2] - columns[a + 2, i],
                 )
                 turn = (sy * az - sz * ay) * nx + (sz * ax - sx * az) * ny + (sx * ay - sy * ax) * nz
-                inside = inside and turn >= -1e-6 * columns[16, i] ** 2
+                inside = inside and turn >= -1e-6 * columns[REACH, i] ** 2
             out[n] = out[n] or inside

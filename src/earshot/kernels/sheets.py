@@ -12,6 +12,7 @@ import math
 import numpy as np
 from numba import njit
 
+from .rows import AREA, AX, AY, AZ, BX, BY, BZ, CX, CY, CZ, MX, MY, MZ, NX, NY, NZ, REACH
 from .trig import sincos
 
 # Dunavant (1985), degree 2 and degree 5: barycentric coordinates and weights.
@@ -56,7 +57,7 @@ _BLOCK = 128
 @njit(fastmath=True, error_model="numpy")
 def edge_frames(t, j, frames):
     """The three edges of triangle j into frames (3, 7): direction along each, direction outwards, length."""
-    nx, ny, nz = t[9, j], t[10, j], t[11, j]
+    nx, ny, nz = t[NX, j], t[NY, j], t[NZ, j]
     for e in range(3):
         a, b = 3 * e, 3 * ((e + 1) % 3)
         sx, sy, sz = t[b, j] - t[a, j], t[b + 1, j] - t[a + 1, j], t[b + 2, j] - t[a + 2, j]
@@ -70,11 +71,11 @@ def edge_frames(t, j, frames):
 @njit(fastmath=True, error_model="numpy")
 def framed_potentials(x, y, z, t, j, frames, out):
     """∫ dS'/R and ∫ r' dS'/R over triangle j of columns t with its frames, seen from (x, y, z), into out (4,)."""
-    nx, ny, nz = t[9, j], t[10, j], t[11, j]
-    d = (x - t[0, j]) * nx + (y - t[1, j]) * ny + (z - t[2, j]) * nz
+    nx, ny, nz = t[NX, j], t[NY, j], t[NZ, j]
+    d = (x - t[AX, j]) * nx + (y - t[AY, j]) * ny + (z - t[AZ, j]) * nz
     height = abs(d)
     total, vx, vy, vz = 0.0, 0.0, 0.0, 0.0
-    ax, ay, az = t[0, j] - x, t[1, j] - y, t[2, j] - z
+    ax, ay, az = t[AX, j] - x, t[AY, j] - y, t[AZ, j] - z
     r_low = first = math.sqrt(ax * ax + ay * ay + az * az)
     for e in range(3):
         length = frames[e, 6]
@@ -121,9 +122,9 @@ def static_potentials(x, y, z, t, j, out):
 def corner_point(t, j, p):
     """The point of barycentric coordinates p on triangle j."""
     return (
-        p[0] * t[0, j] + p[1] * t[3, j] + p[2] * t[6, j],
-        p[0] * t[1, j] + p[1] * t[4, j] + p[2] * t[7, j],
-        p[0] * t[2, j] + p[1] * t[5, j] + p[2] * t[8, j],
+        p[0] * t[AX, j] + p[1] * t[BX, j] + p[2] * t[CX, j],
+        p[0] * t[AY, j] + p[1] * t[BY, j] + p[2] * t[CY, j],
+        p[0] * t[AZ, j] + p[1] * t[BZ, j] + p[2] * t[CZ, j],
     )
 
 
@@ -196,10 +197,10 @@ def near_pair(t, i, s, j, k, rule, weights, out, static):
     edge_frames(s, j, frames)
     for q in range(len(W7)):
         source[0, q], source[1, q], source[2, q] = corner_point(s, j, P7[q])
-        source[3, q] = W7[q] * s[12, j]
+        source[3, q] = W7[q] * s[AREA, j]
     for p in range(len(weights)):
         x, y, z = corner_point(t, i, rule[p])
-        weight = weights[p] * t[12, i]
+        weight = weights[p] * t[AREA, i]
         framed_potentials(x, y, z, s, j, frames, static)
         gr, gi = static[0], 0.0
         xr, xi, yr, yi, zr, zi = static[1], 0.0, static[2], 0.0, static[3], 0.0
@@ -248,8 +249,8 @@ def pair_rule(t, corners, i, s, others, j):
         for b in range(3):
             if corners[i, a] == others[j, b]:
                 return P75, W75
-    dx, dy, dz = t[13, i] - s[13, j], t[14, i] - s[14, j], t[15, i] - s[15, j]
-    reach = _CLOSE * (t[16, i] + s[16, j])
+    dx, dy, dz = t[MX, i] - s[MX, j], t[MY, i] - s[MY, j], t[MZ, i] - s[MZ, j]
+    reach = _CLOSE * (t[REACH, i] + s[REACH, j])
     if dx * dx + dy * dy + dz * dz < reach * reach:
         return P28, W28
     return P7, W7
@@ -259,8 +260,8 @@ def pair_rule(t, corners, i, s, others, j):
 def near_row(t, corners, i, s, others, k, out, one, static):
     """Put the pairs of triangle i that are close into its row, out (16, m)."""
     for j in range(i, t.shape[1]):
-        dx, dy, dz = t[13, i] - s[13, j], t[14, i] - s[14, j], t[15, i] - s[15, j]
-        reach = t[16, i] + s[16, j]
+        dx, dy, dz = t[MX, i] - s[MX, j], t[MY, i] - s[MY, j], t[MZ, i] - s[MZ, j]
+        reach = t[REACH, i] + s[REACH, j]
         if dx * dx + dy * dy + dz * dz > _NEAR * _NEAR * reach * reach:
             continue
         rule, weights = pair_rule(t, corners, i, s, others, j)

@@ -19,6 +19,7 @@ from ..arraytypes import Bools, Floats, Ints
 from ..description.antenna import Antenna
 from ..description.parts import Wire
 from ..errors import ModelError, RunError, UsageError
+from ..kernels.rows import LENGTH, SX, SZ, TX, TZ
 from .grading import graded_cuts
 
 _MOST_SEGMENTS = 1e6
@@ -86,18 +87,23 @@ class WireMesh:
 
     @property
     def columns(self) -> Floats:
-        """Segments as the kernels want them, (8, n): start, tangent, length, radius."""
+        """Segments as the kernels want them, (8, n); see `kernels.rows`."""
         return self._columns
+
+    @property
+    def starts(self) -> Floats:
+        """Where the segments start (n, 3), metres."""
+        return np.asarray(self._columns[SX : SZ + 1].T)
 
     @property
     def lengths(self) -> Floats:
         """Segment lengths (n,), metres."""
-        return np.asarray(self._columns[6])
+        return np.asarray(self._columns[LENGTH])
 
     @property
     def tangents(self) -> Floats:
         """Unit tangents (n, 3)."""
-        return np.asarray(self._columns[3:6].T)
+        return np.asarray(self._columns[TX : TZ + 1].T)
 
     @property
     def centres(self) -> Floats:

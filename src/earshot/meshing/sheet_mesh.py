@@ -21,6 +21,7 @@ from ..description.shapes import Triangles as Given
 from ..description.sheets import Sheet
 from ..description.surfaces import Surface
 from ..errors import ModelError, RunError
+from ..kernels.rows import AREA, MX, MZ, NX, NZ, REACH
 from .faces import Face, edges_of, faces_of, flat_triangles, slabs
 from .mesh import MeshRule, joined_points
 from .refine import Triangles
@@ -61,7 +62,7 @@ class SheetMesh:
 
     @property
     def columns(self) -> Floats:
-        """As the kernels want them (17, m): three corners, normal, area, centroid, reach from it to a corner."""
+        """As the kernels want them (17, m); see `kernels.rows`."""
         return self._columns
 
     @cached_property
@@ -72,12 +73,22 @@ class SheetMesh:
     @property
     def areas(self) -> Floats:
         """Of every triangle (m,), m²."""
-        return np.asarray(self._columns[12])
+        return np.asarray(self._columns[AREA])
+
+    @property
+    def normals(self) -> Floats:
+        """Unit normals (m, 3)."""
+        return np.asarray(self._columns[NX : NZ + 1].T)
+
+    @property
+    def reaches(self) -> Floats:
+        """From each centroid to the corner farthest off (m,), metres."""
+        return np.asarray(self._columns[REACH])
 
     @property
     def centres(self) -> Floats:
         """Centroids (m, 3)."""
-        return np.asarray(self._columns[13:16].T)
+        return np.asarray(self._columns[MX : MZ + 1].T)
 
     @property
     def edge_lengths(self) -> Floats:

@@ -59,7 +59,7 @@ def wire_points(mesh: WireMesh) -> Points:
     """Gauss points of every segment; the two sets are its half functions, a row is a segment."""
     nodes, weights = np.polynomial.legendre.leggauss(_NODES)
     share, weights = (nodes + 1.0) / 2.0, weights / 2.0
-    start, tangents, lengths, n = mesh.columns[:3].T, mesh.tangents, mesh.lengths, len(mesh)
+    start, tangents, lengths, n = mesh.starts, mesh.tangents, mesh.lengths, len(mesh)
     places = start[:, None] + (share * lengths[:, None])[..., None] * tangents[:, None]
     both = np.zeros((n, _NODES, 2, 4))
     for end, shape, slope in ((0, 1.0 - share, -1.0), (1, share, 1.0)):

@@ -164,8 +164,8 @@ def _on_segments(basis: WireBasis, k: float, ray: Floats, field: Complexes) -> C
     """∫ of the half functions of every segment (segments, 2) and E = field e^{jk ray·r}, averaged round the tubes."""
     from scipy.special import j0
 
-    columns = basis.mesh.columns
-    start, tangents, lengths, radii = columns[:3].T, columns[3:6].T, columns[6], columns[7]
+    mesh = basis.mesh
+    start, tangents, lengths, radii = mesh.starts, mesh.tangents, mesh.lengths, mesh.radii
     along = tangents @ ray
     ring = j0(k * radii * np.sqrt(np.maximum(1.0 - along**2, 0.0)))
     tested = np.zeros((len(lengths), 2), complex)

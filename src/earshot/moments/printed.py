@@ -95,9 +95,9 @@ def _fill(basis: SheetBasis, table: KernelTable, frequency: float, matrix: Compl
 def _seen_by(fans: tuple[Fan, ...], basis: SheetBasis, table: KernelTable) -> Complexes:
     """What the triangles do to feet, a row each, and the two sets of each: (feet, 2, 5, triangles)."""
     mesh = basis.mesh
-    wide = np.array([mesh.columns[16, f.triangles].max() for f in fans])
+    wide = np.array([mesh.reaches[f.triangles].max() for f in fans])
     off = np.array([np.linalg.norm(mesh.centres - f.apex, axis=1) for f in fans])
-    near = off < 4.0 * wide[:, None] + 2.0 * mesh.columns[16]
+    near = off < 4.0 * wide[:, None] + 2.0 * mesh.reaches
     close = _potentials(fan_points(basis, fans), near, basis, table)
     return close + _potentials(fan_points(basis, fans, near=False), ~near, basis, table)
 
@@ -132,7 +132,7 @@ def _ends(parts: Layered, table: KernelTable) -> Complexes:
     found = np.zeros((len(parts.probes), len(mesh)), np.complex128)
     for row, (top, radius) in enumerate(zip(parts.probes, parts.radii, strict=True)):
         away = np.linalg.norm(mesh.centres - top, axis=1)
-        near = away < 3.0 * mesh.columns[16]
+        near = away < 3.0 * mesh.reaches
         for chosen, rule, weights in ((~near, P7, W7), (near, P28, W28)):
             places = np.einsum("pc,tcx->tpx", rule, mesh.corners[chosen])
             off = np.hypot(places[..., 0] - top[0], places[..., 1] - top[1])

@@ -35,7 +35,7 @@ def outlines(mesh: SheetMesh) -> Floats:
     t = mesh.triangles
     sides = np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1)
     edges, which, counts = np.unique(sides, axis=0, return_inverse=True, return_counts=True)
-    normals = np.tile(mesh.columns[9:12].T, (3, 1))
+    normals = np.tile(mesh.normals, (3, 1))
     order = np.argsort(which.ravel(), kind="stable")
     first = np.concatenate([[0], np.cumsum(counts)[:-1]])
     pair = np.minimum(first + 1, len(order) - 1)
