@@ -70,7 +70,7 @@ def plates(side: float, repeats: int = 5) -> list[float]:
     from scipy import linalg
 
     basis = sheet_basis(
-        sheet_mesh(es.Antenna("plate", sheets=[es.Sheet("p", es.plate(side, side))]), 1.0, es.MeshRule())
+        sheet_mesh(es.Antenna("plate", sheets=[es.Sheet("p", es.shapes.plate(side, side))]), 1.0, es.MeshRule())
     )
     fills, factors = [], []
     for _ in range(repeats):
@@ -88,7 +88,7 @@ def panel(columns: int, rows: int) -> list[float]:
     pitch, level = 0.031, 1.575e-3
     places = [(pitch * i, pitch * j) for i in range(columns) for j in range(rows)]
     sheets = [
-        es.Sheet(f"patch{n}", es.plate(0.0159, 0.02, centre=(x, y, level)), density=0.5)
+        es.Sheet(f"patch{n}", es.shapes.plate(0.0159, 0.02, centre=(x, y, level)), density=0.5)
         for n, (x, y) in enumerate(places)
     ]
     pins = [

@@ -15,11 +15,11 @@ answer = es.solve(tag, "150.1 MHz")
 
 wave = es.plane_wave(theta="90 deg", phi="0 deg", e_phi=10e-6)
 print(es.receive(answer, wave).table())
-print(es.receive(answer, wave, terminations={"feed": es.open_circuit()}).table())
+print(es.receive(answer, wave, terminations={"feed": es.circuits.open_circuit()}).table())
 
 driven = answer.drive(es.watts(25))
 print(driven.budget())
-field = driven.near_field(es.plane_of_points((-1, -1, "0.1 m"), (4, 0, 0), (0, 2, 0), (161, 81)))
+field = driven.near_field(es.fields.plane_of_points((-1, -1, "0.1 m"), (4, 0, 0), (0, 2, 0), (161, 81)))
 reach = max(line[:, 0].max() for line in field.contour(28.0, "E", rms=True))
 print(f"28 V/m rms reaches out to {reach:.2f} m ahead, 0.1 m above the rods, at 25 W")
 es.plots.near(field, tag, rms=True, limit=28.0).savefig("reach.png")

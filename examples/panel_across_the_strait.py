@@ -11,7 +11,7 @@ BOARD = es.substrate(LEVEL, "ptfe glass", plane="copper")
 
 
 def patch() -> es.Antenna:
-    sheet = es.Sheet("patch", es.plate("15.4 mm", "19 mm", centre=(0, 0, LEVEL)), metal="copper", density=0.5)
+    sheet = es.Sheet("patch", es.shapes.plate("15.4 mm", "19 mm", centre=(0, 0, LEVEL)), metal="copper", density=0.5)
     pin = es.Wire("pin", [("3 mm", 0, 0), ("3 mm", 0, LEVEL)], radius="0.65 mm")
     return es.Antenna("patch", [pin], [es.Port("feed", "pin", at=0)], BOARD, sheets=[sheet])
 

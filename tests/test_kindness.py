@@ -53,8 +53,8 @@ def test_what_holds_the_right_thing_will_do(things, draw, same_as):
         (lambda t, p: es.compare({"a": 3}), "'a' is a int; give a Solution"),
         (lambda t, p: t["design"].antenna.cut_list(0), "step 0 m is not above zero"),
         (lambda t, p: t["design"].with_(length=90.0), "outside its range"),
-        (lambda t, p: es.helix_points("1 m", "1 m", "3 m"), "turns: '3 m' is a length; a number is needed"),
-        (lambda t, p: es.Trace([1.0, 2.0], [0.1], 50, "meter"), "as many magnitudes as frequencies"),
+        (lambda t, p: es.shapes.helix_points("1 m", "1 m", "3 m"), "turns: '3 m' is a length; a number is needed"),
+        (lambda t, p: es.circuits.Trace([1.0, 2.0], [0.1], 50, "meter"), "as many magnitudes as frequencies"),
     ],
 )
 def test_the_wrong_thing_is_named_with_the_right_one(things, tmp_path, call, says):
@@ -92,7 +92,7 @@ def test_evidence_and_findings_are_tables(things, tmp_path):
     assert "power balance" in (tmp_path / "evidence.csv").read_text()
     es.write(es.check(things["design"]), tmp_path / "findings.json")
     assert (tmp_path / "findings.json").read_text() == "[]\n"
-    trace = es.Trace([1e6, 2e6], [0.1, 0.5], 50, "meter")
+    trace = es.circuits.Trace([1e6, 2e6], [0.1, 0.5], 50, "meter")
     np.testing.assert_allclose(trace.vswr().values[:, 0], [1.1 / 0.9, 3.0])
 
 
@@ -107,14 +107,17 @@ FEED = es.Port("p", "w")
         (lambda _: es.Antenna("a", [ROD], FEED), "give a list of ports"),
         (lambda _: es.Antenna("a", [FEED], [FEED]), "is a Port; give a list of wires"),
         (lambda _: es.Antenna("a", [ROD], [FEED], medium="meadow"), r"medium: 'meadow' is a str; give .*earth\("),
-        (lambda _: es.Antenna("a", [ROD], [FEED], sheets=es.Sheet("s", es.plate(1, 1))), "give a list of sheets"),
+        (
+            lambda _: es.Antenna("a", [ROD], [FEED], sheets=es.Sheet("s", es.shapes.plate(1, 1))),
+            "give a list of sheets",
+        ),
         (lambda _: es.Wire("w", [(0, 0, 0), (0, 0, 1)], radius=1e-3, jacket="1 mm"), "give a Jacket"),
         (lambda _: es.Wire("w", [(0, 0, 0), (0, 0, 1)], radius=1e-3, metal=3), "give a metal by name"),
         (lambda _: es.solve("x.toml"), "neither a Design nor an Antenna"),
         (lambda _: es.watts("100 V"), "is a voltage; a power is needed"),
         (lambda _: es.watts([1]), "give a number, or text such as '1 W'"),
         (lambda _: es.Load("l", "w", impedance="50 m"), "is a length; a resistance is needed"),
-        (lambda t: es.write_vtk(t["beam"], "x.vtu"), "give driven.flow"),
+        (lambda t: es.files.write_vtk(t["beam"], "x.vtu"), "give driven.flow"),
         (lambda t: PLOTS.coupling(t["answer"]), r"give SolvedArray\(...\).coupling"),
         (lambda _: es.evidence("x"), "give a Solution"),
         (lambda t: es.receive(t["answer"], "x"), "give a wave"),
@@ -128,4 +131,4 @@ def test_a_wrong_thing_is_told_with_the_right_one(things, act, says):
 def test_sources_and_impedances_are_read_from_text():
     assert es.watts("100 W") == es.watts(100)
     assert es.volts("10 mV", "30 deg").amount == pytest.approx(es.volts(0.01, "30 deg").amount)
-    assert es.impedance("4.7 kohm").at(1e6) == 4700
+    assert es.circuits.impedance("4.7 kohm").at(1e6) == 4700

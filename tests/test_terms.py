@@ -12,10 +12,10 @@ def test_every_printed_figure_is_a_term(dipole):
     printed += ["Q", "return loss, dB", "sent", "returned", "accepted", "radiated", "±"]
     printed += [name for name in answer.evidence.to_frame().index if " at " not in name or name.startswith("axial")]
     for name in printed:
-        assert es.term(name).formula
-    for one in es.terms():
+        assert es.terms.term(name).formula
+    for one in es.terms.terms():
         assert min(len(one.meaning), len(one.formula), len(one.source)) > 0
-        assert es.term(one.name.upper()) is one
+        assert es.terms.term(one.name.upper()) is one
 
 
 @pytest.mark.parametrize(
@@ -28,4 +28,4 @@ def test_every_printed_figure_is_a_term(dipole):
     ],
 )
 def test_other_words_and_spellings_do(asked, found):
-    assert es.term(asked).name == found
+    assert es.terms.term(asked).name == found

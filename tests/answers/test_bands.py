@@ -55,7 +55,7 @@ def test_resonance_bandwidth_and_q_of_a_series_circuit():
     r, q, f0 = 50.0, 12.0, 150e6
     f = np.linspace(120e6, 180e6, 121)
     z = r + 1j * r * q * (f / f0 - f0 / f)
-    network = es.Network(f, (1 / z)[:, None, None], ("feed",), np.array([50.0]))
+    network = es.circuits.Network(f, (1 / z)[:, None, None], ("feed",), np.array([50.0]))
     found = network.resonances()
     assert found["frequency_Hz"][0] == pytest.approx(f0, rel=1e-7)
     assert found["Q"][0] == pytest.approx(q, rel=1e-4)

@@ -60,7 +60,7 @@ def test_figures_are_followed_where_they_bend():
 
 def test_it_holds_for_sheets_and_after_opening_again(tmp_path):
     mast = es.Wire("mast", [(0, 0, 0.1), (0, 0, 0.34)], radius=1e-3)
-    plate = es.Sheet("plate", es.plate(0.3, 0.3, centre=(0, 0, 0.1)))
+    plate = es.Sheet("plate", es.shapes.plate(0.3, 0.3, centre=(0, 0, 0.1)))
     over = es.Antenna("over", [mast], [es.Port("feed", "mast", at=0)], es.earth("meadow"), sheets=[plate])
     solution = es.solve(over, es.band("270 MHz", "330 MHz", 31))
     es.write(solution, tmp_path / "r.nc")

@@ -34,7 +34,7 @@ def test_figures_side_by_side_are_those_of_each_model(answers):
 def test_networks_and_traces_have_what_they_have(answers):
     network = answers["0.96 m"].network
     size = np.abs(network.reflection().values[:, 0])
-    trace = es.Trace(network.frequencies, size, 75, "meter")
+    trace = es.circuits.Trace(network.frequencies, size, 75, "meter")
     table = es.compare({"solved": answers["0.96 m"], "network": network, "meter": trace}, frequency="151.5 MHz")
     assert table.loc["VSWR", "meter"] == pytest.approx(table.loc["VSWR", "network"], rel=1e-3)
     assert table.loc["bandwidth", "meter"] == pytest.approx(table.loc["bandwidth", "network"], rel=1e-3)

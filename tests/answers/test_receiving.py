@@ -32,7 +32,7 @@ def test_open_circuit_voltage_is_the_transmitted_field(antenna):
     for e_theta, e_phi in ((1, 0), (0, 1), (0.6, 0.8j)):
         wave = es.plane_wave(math.degrees(theta), math.degrees(phi), e_theta, e_phi)
         port = antenna.ports[0].name
-        got = es.receive(answer, wave, terminations={port: es.open_circuit()}).voltages[0]
+        got = es.receive(answer, wave, terminations={port: es.circuits.open_circuit()}).voltages[0]
         want = scale * (sent[0] * e_theta + sent[1] * e_phi)
         assert abs(got - want) <= 1e-6 * max(abs(scale) * np.linalg.norm(sent), 1e-12)
 
@@ -70,14 +70,14 @@ def test_what_is_taken_from_the_wave_is_scattered_or_absorbed():
 
 def test_loads_and_lines_take_part():
     wire = es.Wire("rod", [(0, 0, -0.24), (0, 0, 0.24)], radius=1e-3)
-    stub = es.Stub("stub", FEED, 75.0, 0.1, es.short_circuit())
+    stub = es.Stub("stub", FEED, 75.0, 0.1, es.circuits.short_circuit())
     plain = es.Antenna("d", [wire], [es.Port(FEED, on="rod")])
     answer = es.solve(es.Antenna("d", [wire], plain.ports, lines=[stub]), ONE_METRE)
     wave = es.plane_wave("90 deg", 0.0, e_theta=1.0)
     got = es.receive(answer, wave)
     # Thevenin: the bare antenna's open voltage behind its impedance, into the stub beside 50 ohm.
     bare = es.solve(plain, ONE_METRE)
-    voc = es.receive(bare, wave, terminations={FEED: es.open_circuit()}).voltages[0]
+    voc = es.receive(bare, wave, terminations={FEED: es.circuits.open_circuit()}).voltages[0]
     z = complex(bare.network.z().values[0, 0, 0])
     beside = 1 / (1 / 50 + 1 / (75j * math.tan(K * 0.1)))
     assert got.voltages[0] == pytest.approx(voc * beside / (z + beside), rel=1e-6)
@@ -102,13 +102,13 @@ def test_a_shorted_port_with_a_line_carries_what_both_draw():
     """The stub beside a short carries nothing of its own: the short has the bare antenna's short-circuit current."""
     wave = es.plane_wave("90 deg", 0.0, e_theta=1.0)
     plain = dipole(0.48, 1e-3, name=FEED)
-    stub = es.Stub("stub", FEED, 75.0, 0.1, es.open_circuit())
+    stub = es.Stub("stub", FEED, 75.0, 0.1, es.circuits.open_circuit())
     one, two = (
         es.receive(es.solve(antenna, ONE_METRE), wave, terminations={FEED: 0}) for antenna in (plain, plain.with_(stub))
     )
     assert one.currents[0] == pytest.approx(two.currents[0])
     z = es.solve(plain, ONE_METRE).network.z().values[0, 0, 0]
-    opened = es.receive(es.solve(plain, ONE_METRE), wave, terminations={FEED: es.open_circuit()})
+    opened = es.receive(es.solve(plain, ONE_METRE), wave, terminations={FEED: es.circuits.open_circuit()})
     assert abs(one.currents[0]) == pytest.approx(abs(opened.voltages[0] / z))
 
 
@@ -130,7 +130,7 @@ def test_the_factors_of_a_solve_serve_the_waves_that_follow(monkeypatch):
         assert along @ gap[:, 0] == pytest.approx(received.currents[0], rel=1e-9)
     assert len(filled) == 2
     # The same mesh of another metal is another matrix.
-    copper = es.Antenna("c", [replace(antenna.wires[0], metal=es.metal("copper"))], antenna.ports)
+    copper = es.Antenna("c", [replace(antenna.wires[0], metal=es.materials.metals["copper"])], antenna.ports)
     lossy = es.receive(es.solve(copper, ONE_METRE), es.plane_wave(90, 0, 1)).voltages[0]
     assert abs(lossy - one[2].voltages[0]) > 1e-4 * abs(lossy)
 

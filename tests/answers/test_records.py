@@ -87,7 +87,7 @@ def test_charges_and_surface_fields_along_a_wire():
 
 def test_voltages_across_loads():
     wire = es.Wire("rod", [(0, 0, -0.24), (0, 0, 0.24)], radius=1e-3)
-    load = es.Load("r", "rod", 0.75, impedance=es.series(40, "20 nH"))
+    load = es.Load("r", "rod", 0.75, impedance=es.circuits.series(40, "20 nH"))
     driven = es.solve(es.Antenna("d", [wire], [es.Port("feed", on="rod")], loads=[load]), ONE_METRE).drive()
     row = driven.loads_table().loc["r"]
     assert row["power_W"] == pytest.approx(0.5 * abs(row["current_A"]) ** 2 * 40)

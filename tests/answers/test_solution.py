@@ -178,9 +178,9 @@ def test_a_grid_of_directions_is_the_same_as_its_directions_one_by_one():
 def test_named_cases_on_one_solution():
     """An element in use while the other is open, shorted, or carries something measured: one solve, three cases."""
     answer = es.solve(pair(0.48, 1e-3, 6, dx=0.2), ["290 MHz", "300 MHz"])
-    measured = es.impedance([20 + 5j, 30 - 5j], [280e6, 310e6])
+    measured = es.circuits.impedance([20 + 5j, 30 - 5j], [280e6, 310e6])
     found = answer.run(
-        es.Case("open", {"one": es.watts(1)}, ("300 MHz",), terminations={"two": es.open_circuit()}),
+        es.Case("open", {"one": es.watts(1)}, ("300 MHz",), terminations={"two": es.circuits.open_circuit()}),
         es.Case("shorted", {"one": es.watts(1)}, ("300 MHz",), terminations={"two": 0}),
         es.Case("measured", {"one": es.watts(1)}, terminations={"two": measured}),
     )

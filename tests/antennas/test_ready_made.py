@@ -90,11 +90,13 @@ def test_round_parts_are_fine_enough():
     """Twice the chords: another polygon of the same circle, another of the same helix."""
     loop, helix = antennas.circular_loop(F), antennas.helix(F)
     around = loop.values.around / math.pi
-    wire = es.Wire("loop", es.circle_points(around, axis="x", start="90 deg", chords=99), radius=loop.values.rod / 2)
+    wire = es.Wire(
+        "loop", es.shapes.circle_points(around, axis="x", start="90 deg", chords=99), radius=loop.values.rod / 2
+    )
     finer = es.Antenna("loop", [wire], loop.antenna.ports)
     assert abs(es.solve(finer, F).network.z().values[0, 0, 0] - impedance(loop)) < 0.01 * abs(impedance(loop))
     v = helix.values
-    points = es.helix_points(v.around / math.pi, v.rise, v.turns, base=(0, 0, v.lead), lead=v.lead, chords=48)
+    points = es.shapes.helix_points(v.around / math.pi, v.rise, v.turns, base=(0, 0, v.lead), lead=v.lead, chords=48)
     finer = es.Antenna("helix", [es.Wire("helix", points, radius=v.rod / 2)], helix.antenna.ports, es.perfect_plane())
     assert abs(es.solve(finer, F).network.z().values[0, 0, 0] - impedance(helix)) < 0.01 * abs(impedance(helix))
 
@@ -246,8 +248,8 @@ def test_a_sleeve_keeps_current_off_its_cable():
 def test_patches_begin_where_they_are_wanted():
     """Of 50 ohm within 10 and resonant within 1.5 % before anything is tuned; on a thin board, where formulas hold."""
     board = es.substrate("0.79 mm", "ptfe glass")
-    start = es.patch_start(board, "2.4 GHz")
-    sheet = es.Sheet("patch", es.plate(start.length, start.width, centre=(0, 0, board.level)))
+    start = es.layers.patch_start(board, "2.4 GHz")
+    sheet = es.Sheet("patch", es.shapes.plate(start.length, start.width, centre=(0, 0, board.level)))
     pin = es.Wire("pin", [(start.offset, 0, 0), (start.offset, 0, board.level)], radius="0.3 mm")
     antenna = es.Antenna("patch", [pin], [es.Port("feed", "pin", at=0)], board, sheets=[sheet])
     network = es.solve(antenna, es.band("2.34 GHz", "2.46 GHz", 121)).network
@@ -257,11 +259,11 @@ def test_patches_begin_where_they_are_wanted():
     assert 0.4 * 50 < r.max() < 60
     assert start.inset == pytest.approx(start.length / 2 - start.offset)
     with pytest.raises(es.UsageError, match="ohm of its rim"):
-        es.patch_start(board, "2.4 GHz", 900)
+        es.layers.patch_start(board, "2.4 GHz", 900)
     with pytest.raises(es.UsageError, match="too thick"):
-        es.disk_start(es.substrate("60 mm", 2.2), "5 GHz")
+        es.layers.disk_start(es.substrate("60 mm", 2.2), "5 GHz")
     with pytest.raises(es.UsageError, match="it has 2 layers"):
-        es.disk_start(es.Stack([es.Layer("1 mm", "air"), es.Layer("1 mm", "foam")]), "5 GHz")
+        es.layers.disk_start(es.Stack([es.Layer("1 mm", "air"), es.Layer("1 mm", "foam")]), "5 GHz")
 
 
 def test_a_patch_looks_up_and_its_field_is_along_it():

@@ -85,15 +85,15 @@ def test_dead_elements_cost_their_share_of_field():
 def test_tables_go_out_and_come_in(tmp_path):
     array = arrays.Array(arrays.cylinder(5, 2, WAVE, WAVE), arrays.cosine())
     array.layout.to_frame().to_csv(tmp_path / "layout.csv", index=False)
-    again = es.read_layout(tmp_path / "layout.csv")
+    again = es.files.read_layout(tmp_path / "layout.csv")
     assert np.allclose(again.positions, array.layout.positions)
     assert np.allclose(again.turns, array.layout.turns)
     weights = array.phased(np.arange(10) * 13.0).quantised(5, amplitude_step=0.5)
     es.write(weights.to_frame(), tmp_path / "weights.csv")
-    assert np.allclose(es.read_weights(tmp_path / "weights.csv").values, weights.values)
+    assert np.allclose(es.files.read_weights(tmp_path / "weights.csv").values, weights.values)
     flat = arrays.grid(3, 2, WAVE)
     flat.to_frame().to_csv(tmp_path / "flat.csv", index=False)
-    assert es.read_layout(tmp_path / "flat.csv").unturned
+    assert es.files.read_layout(tmp_path / "flat.csv").unturned
 
 
 def test_subarrays_get_one_phase():
@@ -168,7 +168,7 @@ def test_what_cannot_be_is_told(work, says):
 def test_tabulated_patterns_with_gaps_are_refused(tmp_path, text, says):
     (tmp_path / "pattern.csv").write_text(text)
     with pytest.raises(es.UsageError, match=says):
-        es.read_pattern(tmp_path / "pattern.csv")
+        es.files.read_pattern(tmp_path / "pattern.csv")
 
 
 def test_a_tabulated_gain_is_read(tmp_path):
@@ -177,12 +177,12 @@ def test_a_tabulated_gain_is_read(tmp_path):
         for phi in range(0, 360, 15):
             rows.append(f"{theta},{phi},{20 * math.log10(max(math.cos(math.radians(theta)), 1e-4)):.6f}")
     (tmp_path / "pattern.csv").write_text("\n".join(rows))
-    beam = arrays.Array(arrays.Layout([[0, 0, 0]]), es.read_pattern(tmp_path / "pattern.csv")).beam(HERTZ)
+    beam = arrays.Array(arrays.Layout([[0, 0, 0]]), es.files.read_pattern(tmp_path / "pattern.csv")).beam(HERTZ)
     assert float(beam.directivity(0.0, 0.0)) == pytest.approx(6.0, rel=2e-3)
     with_gap = "\n".join(r for r in rows if not r.startswith(("40,", "45,", "50,")))
     (tmp_path / "gap.csv").write_text(with_gap)
     with pytest.raises(es.UsageError, match="gap between θ = 35 and 55 deg"):
-        es.read_pattern(tmp_path / "gap.csv")
+        es.files.read_pattern(tmp_path / "gap.csv")
 
 
 @pytest.mark.parametrize(

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 import earshot as es
+from earshot import shapes
 from earshot.description.distances import distances, triangle_distances
 
 
@@ -31,9 +32,12 @@ def test_sheets_that_cross_are_found_on_and_off_their_grids(seed):
     random = np.random.default_rng(seed)
     # Symmetrical about the line where they cross, or anywhere.
     aside = (0.0, 0.0) if seed % 2 else random.uniform(-0.1, 0.1, 2)
-    one = es.plate(*random.uniform(0.4, 1.0, 2))
+    one = shapes.plate(*random.uniform(0.4, 1.0, 2))
     sizes = random.uniform(0.4, 1.0, 2)
-    two = [es.plate(*sizes, axis="x", centre=(aside[0], 0, aside[1])), es.disk(sizes[0], axis="y", centre=(0, *aside))]
+    two = [
+        shapes.plate(*sizes, axis="x", centre=(aside[0], 0, aside[1])),
+        shapes.disk(sizes[0], axis="y", centre=(0, *aside)),
+    ]
     assert "pass through one another" in says(turned(with_sheets(one, two[seed % 3 == 0]), seed))
 
 
@@ -41,11 +45,11 @@ def test_sheets_that_cross_are_found_on_and_off_their_grids(seed):
 def test_sheets_that_meet_at_an_edge_or_stand_apart_are_not(seed):
     random = np.random.default_rng(seed)
     width, depth, up = random.uniform(0.4, 1.0, 3)
-    standing = es.plate(0.8 * depth, up, axis="x", centre=(0.2 * width * (seed % 2), 0, up / 2))
-    at_rim = es.plate(depth, up, axis="x", centre=(width / 2, 0, up / 2))
-    above = es.plate(width, depth, centre=(0, 0, 0.1))
+    standing = shapes.plate(0.8 * depth, up, axis="x", centre=(0.2 * width * (seed % 2), 0, up / 2))
+    at_rim = shapes.plate(depth, up, axis="x", centre=(width / 2, 0, up / 2))
+    above = shapes.plate(width, depth, centre=(0, 0, 0.1))
     for other in (standing, at_rim, above):
-        assert "stop" not in says(turned(with_sheets(es.plate(width, depth), other), seed))
+        assert "stop" not in says(turned(with_sheets(shapes.plate(width, depth), other), seed))
 
 
 @pytest.mark.parametrize("seed", range(20))
@@ -69,15 +73,15 @@ def test_a_wire_too_near_a_plane_or_a_plate_is_told(seed):
     near = "which the kernel leaves out"
     wanted = height < 2.0 * radius
     assert (near in says(with_sheets(wire=wire, medium=es.perfect_plane()), "100 MHz")) == wanted
-    assert (near in says(with_sheets(es.plate(1, 1), wire=wire), "100 MHz")) == wanted
+    assert (near in says(with_sheets(shapes.plate(1, 1), wire=wire), "100 MHz")) == wanted
     low = es.Wire("w", [(-0.2, 0.01, 0.5 * radius), (0.21, 0.03, 3 * radius)], radius=radius)
     assert "stop" in says(with_sheets(wire=low, medium=es.perfect_plane()), "100 MHz")
-    assert "touches a sheet" in says(with_sheets(es.plate(1, 1), wire=low), "100 MHz")
+    assert "touches a sheet" in says(with_sheets(shapes.plate(1, 1), wire=low), "100 MHz")
 
 
 def test_a_wire_that_passes_a_rim_between_its_ends_is_told():
     # Near for a thousandth of its length only.
-    plate = es.plate(0.2, 0.2, axis="x", centre=(0.1, 0.1015, 0.1))
+    plate = shapes.plate(0.2, 0.2, axis="x", centre=(0.1, 0.1015, 0.1))
     wire = es.Wire("w", [(-0.3, 0, 0.1), (0.7, 0, 0.1)], radius="1 mm")
     assert "m from a sheet" in says(with_sheets(plate, wire=wire))
 

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 import earshot as es
+from earshot import shapes
 
 MAST = es.Wire("mast", [(0, 0, 0), (0, 0, 1)], radius="2 mm")
 WHIP = es.Antenna("whip", [MAST], [es.Port("feed", on="mast", at=0.25)])
@@ -39,9 +40,12 @@ def test_two_antennas_make_one():
 
 def test_a_prefix_goes_with_lines_loads_and_stubs():
     gaps = {
-        "loads": [es.Load("coil", on="mast", at=0.6, impedance=es.series(1, "1 uH"))],
+        "loads": [es.Load("coil", on="mast", at=0.6, impedance=es.circuits.series(1, "1 uH"))],
         "terminals": [es.Terminal("tap", on="mast", at=0.8)],
-        "lines": [es.Line("link", "feed", "tap", 50, "0.3 m"), es.Stub("tail", "tap", 50, "0.1 m", es.open_circuit())],
+        "lines": [
+            es.Line("link", "feed", "tap", 50, "0.3 m"),
+            es.Stub("tail", "tap", 50, "0.1 m", es.circuits.open_circuit()),
+        ],
     }
     antenna = es.Antenna("whip", [MAST], WHIP.ports, **gaps)
     assert impedance(antenna.prefixed("b ")) == pytest.approx(impedance(antenna))
@@ -127,30 +131,30 @@ def test_values_that_nothing_uses_are_found():
 
 @pytest.mark.parametrize("chords", [24, 49])
 def test_circles_keep_their_area_and_helices_their_length(chords):
-    points = np.array(es.circle_points("2 m", centre=(1, 2, 3), axis="y", start="90 deg", chords=chords))
+    points = np.array(shapes.circle_points("2 m", centre=(1, 2, 3), axis="y", start="90 deg", chords=chords))
     x, z = points[:, 0] - 1, points[:, 2] - 3
     assert abs(0.5 * np.sum(x[:-1] * z[1:] - x[1:] * z[:-1])) == pytest.approx(np.pi, rel=1e-12)
     # About y angles run from z towards x: the first corner lies along +x.
     assert x[0] == pytest.approx(np.hypot(x, z).max())
     assert (points[0] == points[-1]).all()
-    coil = np.array(es.helix_points("0.1 m", "25 mm", 3.5, chords=chords, lead="10 mm", base=(0, 0, "10 mm")))
+    coil = np.array(shapes.helix_points("0.1 m", "25 mm", 3.5, chords=chords, lead="10 mm", base=(0, 0, "10 mm")))
     length = np.linalg.norm(np.diff(coil, axis=0), axis=1).sum()
     assert length == pytest.approx(0.01 + 3.5 * np.hypot(np.pi * 0.1, 0.025), rel=1e-12)
     assert (coil[0][2], coil[-1][2]) == pytest.approx((0.0, 0.01 + 3.5 * 0.025))
-    left = np.array(es.helix_points("0.1 m", "25 mm", 3.5, chords=chords, hand="left"))
-    right = np.array(es.helix_points("0.1 m", "25 mm", 3.5, chords=chords))
+    left = np.array(shapes.helix_points("0.1 m", "25 mm", 3.5, chords=chords, hand="left"))
+    right = np.array(shapes.helix_points("0.1 m", "25 mm", 3.5, chords=chords))
     np.testing.assert_allclose(left, right * [1, -1, 1], atol=1e-15)
 
 
 @pytest.mark.parametrize(
     ("make", "says"),
     [
-        (lambda: es.circle_points("0 m"), "not above zero"),
-        (lambda: es.circle_points("1 m", axis="w"), "not one of x, y, z"),
-        (lambda: es.circle_points("1 m", chords=5), "chords = 5"),
-        (lambda: es.helix_points("1 m", "0 m", 3), "must both be above zero"),
-        (lambda: es.helix_points("1 m", "1 m", 0), "turns = 0"),
-        (lambda: es.helix_points("1 m", "1 m", 2, hand="both"), "not 'right' or 'left'"),
+        (lambda: shapes.circle_points("0 m"), "not above zero"),
+        (lambda: shapes.circle_points("1 m", axis="w"), "not one of x, y, z"),
+        (lambda: shapes.circle_points("1 m", chords=5), "chords = 5"),
+        (lambda: shapes.helix_points("1 m", "0 m", 3), "must both be above zero"),
+        (lambda: shapes.helix_points("1 m", "1 m", 0), "turns = 0"),
+        (lambda: shapes.helix_points("1 m", "1 m", 2, hand="both"), "not 'right' or 'left'"),
     ],
 )
 def test_shapes_refuse_what_makes_no_sense(make, says):

@@ -102,20 +102,20 @@ def test_points_are_named_and_metal_is_refused():
     assert both[0] == 0 < both[1]
     with pytest.raises(es.UsageError, match="must hold x, y, z"):
         driven.near_field([(0, 1)])
-    grid = es.plane_of_points((0.1, 0, -0.5), (1, 0, 0), (0, 0, 1), (5, 7))
+    grid = es.fields.plane_of_points((0.1, 0, -0.5), (1, 0, 0), (0, 0, 1), (5, 7))
     labelled = driven.near_field(grid).to_dataset()
     assert labelled["Ez"].shape == (5, 7)
     assert labelled["power_density"].attrs["units"] == "W/m2"
-    box = es.box_of_points((0.1, -0.1, -0.1), (0.2, 0.1, 0.1), (2, 3, 4))
+    box = es.fields.box_of_points((0.1, -0.1, -0.1), (0.2, 0.1, 0.1), (2, 3, 4))
     assert driven.near_field(box).magnitude("H").shape == (2, 3, 4)
-    line = driven.near_field(es.line_of_points(("10 cm", 0, 0), ("1 m", 0, 0), 4))
+    line = driven.near_field(es.fields.line_of_points(("10 cm", 0, 0), ("1 m", 0, 0), 4))
     assert np.all(np.diff(line.magnitude("E", rms=True)) < 0)
     np.testing.assert_allclose(line.magnitude("H"), math.sqrt(2) * line.magnitude("H", rms=True))
 
 
 def test_contours_of_a_limit_lie_where_the_field_has_it():
     driven = es.solve(dipole(0.48, 1e-3), ONE_METRE).drive(es.watts(10))
-    field = driven.near_field(es.plane_of_points((0.3, 0, -1), (3, 0, 0), (0, 0, 2), (61, 41)))
+    field = driven.near_field(es.fields.plane_of_points((0.3, 0, -1), (3, 0, 0), (0, 0, 2), (61, 41)))
     lines = field.contour(10.0, "E", rms=True)
     assert lines
     along = driven.near_field(np.concatenate(lines)).magnitude("E", rms=True)

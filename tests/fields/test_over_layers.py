@@ -18,7 +18,7 @@ COVERED = es.Stack([es.Layer("1.6 mm", es.Dielectric("glass", 4.4)), es.Layer("0
 
 def board(medium):
     pin = es.Wire("pin", [(6e-3, 3e-3, 0), (6e-3, 3e-3, 1.6e-3)], radius=0.5e-3)
-    sheet = es.Sheet("patch", es.plate("29 mm", "38 mm", centre=(0, 0, 1.6e-3)))
+    sheet = es.Sheet("patch", es.shapes.plate("29 mm", "38 mm", centre=(0, 0, 1.6e-3)))
     return es.solve(es.Antenna("patch", [pin], [es.Port("feed", "pin", at=0)], medium, sheets=[sheet]), FREQUENCY)
 
 
@@ -84,7 +84,7 @@ def test_open_circuit_voltage_over_layers_is_the_transmitted_field(medium):
         sent = answer.drive(es.amperes(1)).far_field().field(theta, phi)
         for e_theta, e_phi in ((1, 0), (0, 1), (0.6, 0.8j)):
             wave = es.plane_wave(math.degrees(theta), math.degrees(phi), e_theta, e_phi)
-            got = es.receive(answer, wave, terminations={"feed": es.open_circuit()}).voltages[0]
+            got = es.receive(answer, wave, terminations={"feed": es.circuits.open_circuit()}).voltages[0]
             assert abs(got - scale * (sent[0] * e_theta + sent[1] * e_phi)) < 1e-6 * abs(scale) * np.linalg.norm(sent)
 
 
@@ -93,7 +93,7 @@ def test_open_circuit_voltage_over_layers_is_the_transmitted_field(medium):
     [
         (lambda d: d.near_field([(0, 0, 1e-3)]), "in the layers or under them"),
         (lambda d: d.near_field([(0.001, 0.001, 1.6e-3)]), "lies on a sheet"),
-        (lambda d: d.near_field(es.line_of_points((0, 0, 0.01), (0, 0, 1), 500)), "500 different heights"),
+        (lambda d: d.near_field(es.fields.line_of_points((0, 0, 0.01), (0, 0, 1), 500)), "500 different heights"),
         (lambda d: d.power_through_box((-1, -1, 0), (1, 1, 1)), "ask for the budget"),
     ],
 )

@@ -89,7 +89,7 @@ def test_everything_connected_can_be_said_in_a_file(path):
     antenna = file.design.antenna
     assert antenna.loads[0].impedance.at(150e6) == pytest.approx(2 + 2j * math.pi * 150e6 * 50e-9)
     assert antenna.loads[1].impedance.at(150e6) == pytest.approx(7 + 2j)
-    assert antenna.wires[0].metal == es.metal("copper")
+    assert antenna.wires[0].metal == es.materials.metals["copper"]
     assert antenna.wires[1].metal.conductivity == 1e6
     assert antenna.wires[1].jacket.permittivity == 2.3
     assert antenna.ports[1].reference == 75 - 10j

@@ -47,7 +47,7 @@ def path(tmp_path):
 
 def test_own_earth_is_read_and_written(path, tmp_path):
     design = es.read_design(path).design
-    assert design.antenna.medium == es.Earth("clay", 20.0, 0.02, "made up")
+    assert design.antenna.medium == es.materials.Earth("clay", 20.0, 0.02, "made up")
     again = antenna_text(design.antenna, 150e6)
     assert design_from_text(again, "again.toml", tmp_path).design.antenna == design.antenna
 

@@ -52,7 +52,7 @@ def test_layers_are_read_with_values_and_written_again(tmp_path):
     assert isinstance(stack, es.Stack)
     assert (stack.metal_on, stack.level, stack.thickness) == (1, 1.6e-3, pytest.approx(2.4e-3))
     assert stack.layers[0].material == es.Dielectric("mine", 4.1, 0.011, 1.0, "measured")
-    assert stack.layers[1].material == es.dielectric("ptfe")
+    assert stack.layers[1].material == es.materials.dielectrics["ptfe"]
     assert str(stack).startswith("1.6 mm of mine (εr 4.1, tan δ 0.011) under 800 µm of ptfe (εr 2.08, ")
     assert str(stack).endswith(" on a plane, metal on layer 1")
     thinner = design.with_(thickness="0.8 mm")

@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 import earshot as es
+from earshot import circuits
 from earshot.answers import solution as solutions
 from earshot.files.results import read_saved, write_results
 
@@ -14,7 +15,7 @@ from earshot.files.results import read_saved, write_results
 @pytest.fixture(scope="module")
 def rich():
     """An antenna with a bit of everything."""
-    muck = es.Metal("muck", 1e5, 2.0, "made up")
+    muck = es.materials.Metal("muck", 1e5, 2.0, "made up")
     wires = [
         es.Wire("a", [(0, 0, -0.5), (0, 0.1, 0), (0, 0, 0.5)], radius="2 mm", metal=muck, wall="0.2 mm"),
         es.Wire(
@@ -26,14 +27,14 @@ def rich():
         wires,
         [es.Port("one", on="a", at="0.3 m"), es.Port("two", on="b", reference=75 - 5j, gap="15 mm")],
         loads=[
-            es.Load("trap", "a", 0.8, impedance=es.trap("0.1 uH", "10 pF", 0.5)),
-            es.Load("coil", "b", 0.8, impedance=es.series(1, "50 nH")),
-            es.Load("table", "b", 0.2, impedance=es.impedance([10 + 1j, 20 - 3j], [1e8, 2e8])),
+            es.Load("trap", "a", 0.8, impedance=circuits.trap("0.1 uH", "10 pF", 0.5)),
+            es.Load("coil", "b", 0.8, impedance=circuits.series(1, "50 nH")),
+            es.Load("table", "b", 0.2, impedance=circuits.impedance([10 + 1j, 20 - 3j], [1e8, 2e8])),
         ],
         terminals=[es.Terminal("tap", "a", 0.65)],
         lines=[
-            es.Line("link", "one", "tap", es.LineType(60, 0.7, 0.1, 1e8), "0.4 m", crossed=True),
-            es.Stub("tail", "tap", es.two_wire("20 mm", "2 mm"), "0.2 m", es.short_circuit()),
+            es.Line("link", "one", "tap", circuits.LineType(60, 0.7, 0.1, 1e8), "0.4 m", crossed=True),
+            es.Stub("tail", "tap", circuits.two_wire("20 mm", "2 mm"), "0.2 m", circuits.short_circuit()),
         ],
     )
 

@@ -55,9 +55,11 @@ def test_shapes_are_those_of_python():
     coil, ring = design.antenna.wires
     v = design.values
     assert coil.points == tuple(
-        es.helix_points(v.around / np.pi, 0.2 * 299_792_458 / 3e8, 3.5, base=(0, 0, v.lead), lead=v.lead, hand="left")
+        es.shapes.helix_points(
+            v.around / np.pi, 0.2 * 299_792_458 / 3e8, 3.5, base=(0, 0, v.lead), lead=v.lead, hand="left"
+        )
     )
-    assert ring.points == tuple(es.circle_points(0.3, centre=(2, 0, 0), axis="y", start="90 deg", chords=31))
+    assert ring.points == tuple(es.shapes.circle_points(0.3, centre=(2, 0, 0), axis="y", start="90 deg", chords=31))
     assert design.with_(turns=5).antenna.wires[0].length > coil.length
 
 

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 import earshot as es
+from earshot import shapes
 from earshot.files.design_text import antenna_text
 
 PROBES = np.random.default_rng(3).normal(size=(12, 3))
@@ -37,25 +38,25 @@ def read(tmp_path, text):
 @pytest.mark.parametrize(
     ("keys", "surface"),
     [
-        ('plate = { width = "wide", depth = "0.3 m", turn = "20 deg" }', es.plate(0.4, 0.3, turn="20 deg")),
-        ('disk = { diameter = "wide", axis = "x" }', es.disk(0.4, axis="x")),
-        ('disk = { diameter = "wide", hole = "wide / 4" }', es.annulus(0.4, 0.1)),
+        ('plate = { width = "wide", depth = "0.3 m", turn = "20 deg" }', shapes.plate(0.4, 0.3, turn="20 deg")),
+        ('disk = { diameter = "wide", axis = "x" }', shapes.disk(0.4, axis="x")),
+        ('disk = { diameter = "wide", hole = "wide / 4" }', shapes.annulus(0.4, 0.1)),
         ('box = { width = "wide", depth = "1 m", height = "2 m", without = "top left", centre = "0, 0, -1 m" }',
-         es.box(0.4, 1, 2, without="top left", centre=(0, 0, -1))),
+         shapes.box(0.4, 1, 2, without="top left", centre=(0, 0, -1))),
         ('cylinder = { diameter = "wide", length = "1 m", ends = "last", base = "0, 0, -1 m" }',
-         es.cylinder(0.4, 1, ends="last", base=(0, 0, -1))),
+         shapes.cylinder(0.4, 1, ends="last", base=(0, 0, -1))),
         ('cone = { first = "0 m", last = "wide", height = "0.3 m", axis = [0, 0, -1] }',
-         es.cone(0, 0.4, 0.3, axis=(0, 0, -1))),
-        ('paraboloid = { diameter = "wide", focal_length = "0.2 m" }', es.paraboloid(0.4, 0.2)),
-        ('sphere = { diameter = "wide", centre = "0, 0, -wide / 2" }', es.sphere(0.4, centre=(0, 0, -0.2))),
+         shapes.cone(0, 0.4, 0.3, axis=(0, 0, -1))),
+        ('paraboloid = { diameter = "wide", focal_length = "0.2 m" }', shapes.paraboloid(0.4, 0.2)),
+        ('sphere = { diameter = "wide", centre = "0, 0, -wide / 2" }', shapes.sphere(0.4, centre=(0, 0, -0.2))),
         ('polygon = { points = ["0, 0, 0", "wide, 0, 0", "0, wide, 0"] }',
-         es.polygon([(0, 0, 0), (0.4, 0, 0), (0, 0.4, 0)])),
+         shapes.polygon([(0, 0, 0), (0.4, 0, 0), (0, 0.4, 0)])),
         ('plate = { width = "1 m", depth = "1 m" }\ncut = [{ disk = { diameter = "wide", centre = "0.2 m, 0, 0" } }]',
-         es.plate(1, 1) - es.disk(0.4, centre=(0.2, 0, 0))),
+         shapes.plate(1, 1) - shapes.disk(0.4, centre=(0.2, 0, 0))),
         ('plate = { width = "1 m", depth = "0.1 m" }\nadd = [{ plate = { width = "0.1 m", depth = "1 m" } }]',
-         es.plate(1, 0.1) + es.plate(0.1, 1)),
+         shapes.plate(1, 0.1) + shapes.plate(0.1, 1)),
         ("triangles = { corners = [[0, 0, 0], [1, 0, 0], [0, 1, 0]], faces = [[0, 1, 2]] }",
-         es.triangles([(0, 0, 0), (1, 0, 0), (0, 1, 0)], [(0, 1, 2)])),
+         shapes.triangles([(0, 0, 0), (1, 0, 0), (0, 1, 0)], [(0, 1, 2)])),
     ],
 )  # fmt: skip
 def test_every_shape_in_a_file_and_back(tmp_path, keys, surface):
@@ -119,7 +120,7 @@ def test_triangles_from_files(tmp_path, ending):
 
     corners = np.array([(0, 0, 0), (200, 0, 0), (200, 200, 0), (0, 200, 0)], float)
     meshio.write(tmp_path / f"plate.{ending}", meshio.Mesh(corners, [("triangle", [(0, 1, 2), (0, 2, 3)])]))
-    surface = es.read_triangles(tmp_path / f"plate.{ending}", "mm")
+    surface = es.files.read_triangles(tmp_path / f"plate.{ending}", "mm")
     assert len(surface.bounds) == 4
     (tmp_path / "t.toml").write_text(HEAD + f'file = "plate.{ending}"\nunit = "mm"')
     antenna = es.read_design(tmp_path / "t.toml").design.antenna
@@ -127,7 +128,7 @@ def test_triangles_from_files(tmp_path, ending):
     # A foot at a corner of a plate of two triangles: it is divided until it can be solved, and agrees with our own.
     z = [
         es.solve(a, "300 MHz").network.z().values[0, 0, 0]
-        for a in (antenna, antenna.with_(es.Sheet("s", es.plate(0.2, 0.2, centre=(0.1, 0.1, 0)))))
+        for a in (antenna, antenna.with_(es.Sheet("s", shapes.plate(0.2, 0.2, centre=(0.1, 0.1, 0)))))
     ]
     assert abs(z[1] - z[0]) < 0.05 * abs(z[0])
 
@@ -143,7 +144,7 @@ def test_triangles_from_files(tmp_path, ending):
 def test_files_without_triangles_are_told(tmp_path, name, content, says):
     (tmp_path / name).write_text(content)
     with pytest.raises(es.UsageError, match=says):
-        es.read_triangles(tmp_path / name)
+        es.files.read_triangles(tmp_path / name)
 
 
 OBJ = """# anybody's
@@ -166,7 +167,7 @@ f -4 -3 \\
 @pytest.mark.parametrize("end", ["\n", "\r\n"])
 def test_obj_files_with_normals_textures_polygons_and_numbers_from_the_end(tmp_path, end):
     (tmp_path / "a.obj").write_bytes(OBJ.replace("\n", end).encode())
-    surface = es.read_triangles(tmp_path / "a.obj", "mm")
+    surface = es.files.read_triangles(tmp_path / "a.obj", "mm")
     corners = surface.bounds[np.array(surface.shape.faces)]
     areas = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
     assert areas.tolist() == pytest.approx([0.5e-6] * 3)
@@ -178,7 +179,7 @@ def test_obj_files_with_normals_textures_polygons_and_numbers_from_the_end(tmp_p
 def test_damaged_obj_files_are_told_by_line(tmp_path, line):
     (tmp_path / "a.obj").write_text(f"v 0 0 0\nv 1 0 0\nv 0 1 0\n{line}\n")
     with pytest.raises(es.UsageError, match=r"'a.obj', line 4: .*mend that line"):
-        es.read_triangles(tmp_path / "a.obj")
+        es.files.read_triangles(tmp_path / "a.obj")
 
 
 @pytest.mark.parametrize("binary", [True, False])
@@ -189,9 +190,9 @@ def test_stl_files_come_back_and_damaged_ones_are_told(tmp_path, binary):
     points, faces = random.normal(size=(20, 3)), np.arange(18).reshape(-1, 3)
     path = tmp_path / "a.stl"
     meshio.write(path, meshio.Mesh(points, [("triangle", faces)]), binary=binary)
-    surface = es.read_triangles(path)
+    surface = es.files.read_triangles(path)
     back = surface.bounds[np.array(surface.shape.faces)]
     assert np.sort(back.ravel()) == pytest.approx(np.sort(points[faces].ravel()), abs=1e-6)
     path.write_bytes(path.read_bytes()[:-60])
     with pytest.raises(es.UsageError):
-        es.read_triangles(path)
+        es.files.read_triangles(path)

@@ -14,7 +14,7 @@ def network(count, references=(50,)):
     y = rng.normal(size=(3, count, count)) + 1j * rng.normal(size=(3, count, count))
     y = 0.005 * (y + np.swapaxes(y, 1, 2)) + 0.02 * np.eye(count)
     ohms = np.resize(np.array(references, complex), count)
-    return es.Network(np.array([1e8, 1.5e8, 2e8]), y, tuple(f"p {i}" for i in range(count)), ohms, "made up")
+    return es.circuits.Network(np.array([1e8, 1.5e8, 2e8]), y, tuple(f"p {i}" for i in range(count)), ohms, "made up")
 
 
 @pytest.mark.parametrize("count", [1, 2, 3, 4, 5, 9])
@@ -147,7 +147,7 @@ def test_curves_without_phase_are_traces(tmp_path, text):
             es.read_network(path)
         return
     found = es.read_network(path)
-    assert isinstance(found, es.Trace)
+    assert isinstance(found, es.circuits.Trace)
     np.testing.assert_allclose(found.vswr().values[:, 0], [3, 1.5], rtol=1e-4)
     with pytest.raises(es.UsageError, match="no impedance"):
         es.plots.impedance(found)

@@ -30,8 +30,8 @@ TABLES = {
     "p.csv": "theta_deg,phi_deg,gain_dBi\n"
     + "".join(f"{t},{p},{1 - t / 50}\n" for t in range(0, 91, 15) for p in range(0, 360, 30)),
 }
-READERS = {"l.csv": es.read_layout, "w.csv": es.read_weights, "p.csv": es.read_pattern}
-READERS |= dict.fromkeys(("o.obj", "b.stl"), es.read_triangles)
+READERS = {"l.csv": es.files.read_layout, "w.csv": es.files.read_weights, "p.csv": es.files.read_pattern}
+READERS |= dict.fromkeys(("o.obj", "b.stl"), es.files.read_triangles)
 PIECES = (b",", b"\n", b"x", b"-", b"1e999", b"nan", b"#", b"99999999999", b'"', b"\0", b"/", b" ")
 
 

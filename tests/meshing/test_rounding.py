@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 import earshot as es
+from earshot import shapes
 from earshot.meshing.mesh import MeshRule
 from earshot.meshing.sheet_mesh import sheet_mesh
 
@@ -16,12 +17,12 @@ def some_surface(rng):
     a, b, c = rng.uniform(0.05, 0.5, 3)
     way = dict(zip(("axis", "base"), (tuple(rng.normal(size=3)), tuple(rng.normal(size=3))), strict=True))
     return [
-        lambda: es.sphere(a),
-        lambda: es.cylinder(a, b, **way, ends=str(rng.choice(["open", "closed", "first", "last"]))),
-        lambda: es.cone(a, rng.choice([0.0, 0.3 * a, c]), b, **way),
-        lambda: es.paraboloid(a, b),
-        lambda: es.disk(a),
-        lambda: es.annulus(a, 0.5 * a),
+        lambda: shapes.sphere(a),
+        lambda: shapes.cylinder(a, b, **way, ends=str(rng.choice(["open", "closed", "first", "last"]))),
+        lambda: shapes.cone(a, rng.choice([0.0, 0.3 * a, c]), b, **way),
+        lambda: shapes.paraboloid(a, b),
+        lambda: shapes.disk(a),
+        lambda: shapes.annulus(a, 0.5 * a),
     ][rng.integers(6)]()
 
 
@@ -51,7 +52,7 @@ def volume(mesh):
 
 @pytest.mark.parametrize("around", [12, 24, 48])
 def test_a_ball_has_its_volume(around):
-    mesh = sheet_mesh(es.Antenna("a", sheets=[es.Sheet("s", es.sphere(0.5))]), 3.0, MeshRule(around=around))
+    mesh = sheet_mesh(es.Antenna("a", sheets=[es.Sheet("s", shapes.sphere(0.5))]), 3.0, MeshRule(around=around))
     want = math.pi / 6 * 0.125
     assert volume(mesh) == pytest.approx(want, rel=4e-3)
     assert volume(mesh.halved(NONE)) == pytest.approx(want, rel=4e-4)
@@ -64,7 +65,7 @@ def test_metal_is_where_it_is_drawn_round_every_foot(seed):
     towards = rng.normal(size=3)
     towards /= np.linalg.norm(towards)
     wire = es.Wire("mast", [tuple(towards * diameter / 2), tuple(towards * diameter)], radius=thin)
-    ball = es.Sheet("ball", es.sphere(diameter))
+    ball = es.Sheet("ball", shapes.sphere(diameter))
     antenna = es.Antenna("a", [wire], [es.Port("feed", "mast", at=0)], sheets=[ball])
     mesh = sheet_mesh(antenna, 1.0, MeshRule())
     for finer in (mesh, mesh.halved(NONE)):

@@ -34,23 +34,26 @@ def impedance(antenna, rule=None):
 
 
 def test_earth_of_air_is_free_space():
-    for antenna in (dipole(es.Earth("air", 1.0, 0.0), tilt=0.7), drooping(es.Earth("air", 1.0, 0.0))):
+    for antenna in (
+        dipole(es.materials.Earth("air", 1.0, 0.0), tilt=0.7),
+        drooping(es.materials.Earth("air", 1.0, 0.0)),
+    ):
         assert impedance(antenna) == pytest.approx(impedance(antenna.over(es.free_space())), rel=1e-6)
 
 
 def test_kernels_of_the_best_earth_tend_to_images():
     rho, zeta = np.array([1e-3, 0.4, 2.0, 9.0]), np.array([0.5, 0.2, 3.0, 0.3])
     image = np.exp(-1j * np.hypot(rho, zeta)) / np.hypot(rho, zeta)
-    off = [np.abs(es.reflection(complex(1, -size), rho, zeta).gv - image).max() for size in (1e6, 1e8, 1e10)]
+    off = [np.abs(es.layers.reflection(complex(1, -size), rho, zeta).gv - image).max() for size in (1e6, 1e8, 1e10)]
     assert off[0] / off[1] == pytest.approx(10, rel=0.01)
     assert off[1] / off[2] == pytest.approx(10, rel=0.01)
-    assert np.allclose(es.reflection(complex(1, -1e10), rho, zeta).ga, -image, rtol=1e-4)
+    assert np.allclose(es.layers.reflection(complex(1, -1e10), rho, zeta).ga, -image, rtol=1e-4)
 
 
 @pytest.mark.parametrize("make", [lambda m: dipole(m, 0.3, math.pi / 2), lambda m: dipole(m, 0.3, 0.6), drooping])
 def test_the_best_earth_is_a_perfect_plane(make):
     wanted = impedance(make(es.perfect_plane()))
-    earth = es.Earth("metal", 1.0, 1e10 * 2 * math.pi * FREQUENCY * ELECTRIC_CONSTANT)
+    earth = es.materials.Earth("metal", 1.0, 1e10 * 2 * math.pi * FREQUENCY * ELECTRIC_CONSTANT)
     assert impedance(make(earth)) == pytest.approx(wanted, rel=3e-4)
 
 
@@ -108,7 +111,7 @@ def test_reciprocity_with_a_plane_wave():
         sent = answer.drive(es.amperes(1)).far_field().field(theta, phi)
         for e in ((1, 0), (0.3, 1j)):
             wave = es.plane_wave(math.degrees(theta), math.degrees(phi), *e)
-            got = es.receive(answer, wave, terminations={"feed": es.open_circuit()}).voltages[0]
+            got = es.receive(answer, wave, terminations={"feed": es.circuits.open_circuit()}).voltages[0]
             want = 4 * math.pi / (1j * K * es.constants.WAVE_IMPEDANCE) * (sent[0] * e[0] + sent[1] * e[1])
             assert got == pytest.approx(want, rel=1e-5)
 
@@ -146,8 +149,8 @@ def test_what_cannot_stand_over_earth_is_told(make, says):
     ("make", "says"),
     [
         (lambda: es.earth("meadows"), "did you mean 'meadow'"),
-        (lambda: es.Earth("mine", 0.5, 0.0), "permittivity 0.5 is below 1"),
-        (lambda: es.Earth("mine", 5, -1.0), "conductivity -1.0 is below 0"),
+        (lambda: es.materials.Earth("mine", 0.5, 0.0), "permittivity 0.5 is below 1"),
+        (lambda: es.materials.Earth("mine", 5, -1.0), "conductivity -1.0 is below 0"),
         (lambda: es.solve(dipole(es.free_space()), FREQUENCY).drive(1.0), "1.0 is not a source"),
     ],
 )

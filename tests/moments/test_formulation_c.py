@@ -59,7 +59,7 @@ def by_formulation_c(basis, earth):
     return 1j * k * ends.T @ halves.reshape(2 * len(mesh), -1) @ ends
 
 
-@pytest.mark.parametrize("earth", [es.earth("meadow"), es.earth("sea"), es.Earth("dry", 2.5, 1e-4)])
+@pytest.mark.parametrize("earth", [es.earth("meadow"), es.earth("sea"), es.materials.Earth("dry", 2.5, 1e-4)])
 def test_a_slanted_dipole_is_the_same_by_formulation_c(earth):
     wire = es.Wire("rod", [(0, 0, 0.35), (0.6, 0.3, 0.95)], radius=1e-3)
     antenna = es.Antenna("slanted", [wire], [es.Port("feed", "rod", at=0.5)], earth)

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 import earshot as es
+from earshot import shapes
 from earshot.constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT, SPEED_OF_LIGHT, WAVE_IMPEDANCE
 from earshot.media.half_space import reflection
 from earshot.media.over_layers import end_kernels, level_kernels
@@ -39,8 +40,8 @@ def everything(stack):
         es.Wire("mono", [(0.1, 0.02, 0), (0.1, 0.02, top + 0.06)], radius=1e-3),
     ]
     sheets = [
-        es.Sheet("patch", es.plate(0.09, 0.08, centre=(0, 0, level))),
-        es.Sheet("tube", es.cylinder(0.02, 0.04, base=(-0.1, 0, top + 0.02))),
+        es.Sheet("patch", shapes.plate(0.09, 0.08, centre=(0, 0, level))),
+        es.Sheet("tube", shapes.cylinder(0.02, 0.04, base=(-0.1, 0, top + 0.02))),
     ]
     ports = [es.Port("feed", "pin", at=0), es.Port("aloft", "rod"), es.Port("mono", "mono", at=0, gap=1e-3)]
     return es.Antenna("all", wires, ports, stack, sheets=sheets)
@@ -97,7 +98,9 @@ def test_metal_on_a_board_and_over_it_keeps_its_power(seed):
         es.Wire("mast", [(-0.03 * WAVE, 0, top), (-0.04 * WAVE, 0, top + WAVE * rng.uniform(0.05, 0.2))], radius=thin),
         rod(stack, WAVE * rng.uniform(0.25, 1.0), rng.uniform(0, 1.5)),
     ]
-    patch = es.Sheet("patch", es.plate(WAVE * rng.uniform(0.1, 0.3), WAVE * rng.uniform(0.1, 0.3), centre=(0, 0, top)))
+    patch = es.Sheet(
+        "patch", shapes.plate(WAVE * rng.uniform(0.1, 0.3), WAVE * rng.uniform(0.1, 0.3), centre=(0, 0, top))
+    )
     ports = [es.Port("feed", "pin", at=0, gap=0.5 * layers[0].thickness), es.Port("rod", "rod")]
     solution = es.solve(es.Antenna("x", wires, ports, stack, sheets=[patch]), HERTZ)
     for port in ports:
@@ -127,8 +130,8 @@ def test_every_entry_on_a_board_of_air_is_that_without(open_below):
         es.Wire("aside", [(-0.1, -0.05, top + 0.02), (-0.02, 0.05, top + 0.05)], radius=1e-3),
     ]
     sheets = [
-        es.Sheet("plate", es.plate(0.12, 0.08, centre=(0, 0, top))),
-        es.Sheet("tube", es.cylinder(0.03, 0.05, base=(0.11, 0.02, top + 0.02))),
+        es.Sheet("plate", shapes.plate(0.12, 0.08, centre=(0, 0, top))),
+        es.Sheet("tube", shapes.cylinder(0.03, 0.05, base=(0.11, 0.02, top + 0.02))),
     ]
     antenna = es.Antenna("x", wires, [es.Port("feed", "mast", at=0)], alike, sheets=sheets)
     basis = antenna_basis(antenna, WAVE, es.MeshRule(sheets_per_wavelength=6))
@@ -154,15 +157,15 @@ def test_everything_together_keeps_its_power_and_reciprocity(whole):
 def test_receiving_is_sending(whole, theta):
     boards = [whole] if theta < 90 else []
     open_board = es.substrate("5 mm", 4.0, open_below=True)
-    strip = es.Sheet("strip", es.plate(0.12, 0.004, centre=(0, 0, 5e-3)))
+    strip = es.Sheet("strip", shapes.plate(0.12, 0.004, centre=(0, 0, 5e-3)))
     ports = [es.Port("feed", "strip", at=(0, 0, 5e-3), across="x", gap="2 mm"), es.Port("rod", "rod")]
     printed = es.Antenna("printed", [rod(open_board, 0.05)], ports, open_board, sheets=[strip])
     for solution in (*boards, es.solve(printed, HERTZ)):
         names = [p.name for p in solution.antenna.ports]
         wave = es.plane_wave(theta, 20, 1.0, 0.3j)
-        got = es.receive(solution, wave, terminations={name: es.open_circuit() for name in names})
+        got = es.receive(solution, wave, terminations={name: es.circuits.open_circuit() for name in names})
         for name, voltage in zip(names, got.voltages, strict=True):
-            ends = {other: es.open_circuit() for other in names if other != name}
+            ends = {other: es.circuits.open_circuit() for other in names if other != name}
             far = solution.drive({name: es.amperes(1)}, terminations=ends).far_field()
             e_theta, e_phi = far.field(math.radians(theta), math.radians(20))
             want = 2 * WAVE / (1j * WAVE_IMPEDANCE) * (e_theta + 0.3j * e_phi)
@@ -194,7 +197,7 @@ def test_far_off_the_near_field_is_the_far_field(whole):
 
 
 def test_a_thick_lossy_layer_is_earth():
-    earth = es.Earth("loam", 9.0, 0.15)
+    earth = es.materials.Earth("loam", 9.0, 0.15)
     seen = earth.complex_permittivity(HERTZ)
     board = es.substrate(3 * WAVE, seen.real, -seen.imag / seen.real)
     wire = rod(es.free_space(), 0.03, 0.4)
@@ -225,7 +228,7 @@ def test_a_board_turned_over_is_the_same(permittivity):
     other = es.Stack(one.layers, 0, open_below=True)
     fields, impedances = [], []
     for board in (one, other):
-        sheet = es.Sheet("strip", es.plate(0.1, 0.004, centre=(0, 0, board.level)))
+        sheet = es.Sheet("strip", shapes.plate(0.1, 0.004, centre=(0, 0, board.level)))
         port = es.Port("feed", "strip", at=(0, 0, board.level), across="x", gap="2 mm")
         solution = es.solve(es.Antenna("s", [], [port], board, sheets=[sheet]), HERTZ)
         driven = solution.drive()
@@ -259,16 +262,16 @@ BOARD, OPEN, COVERED = es.substrate(TOP, 3.0), es.substrate(TOP, 3.0, open_below
             over(
                 BOARD,
                 es.Wire("w", [(0, 0, 0), (0, 0, 0.1)], radius=1e-3),
-                sheets=[es.Sheet("s", es.plate(0.1, 0.1, centre=(0, 0, TOP)))],
+                sheets=[es.Sheet("s", shapes.plate(0.1, 0.1, centre=(0, 0, TOP)))],
             ),
             "passes through printed metal",
         ),
         (
-            over(BOARD, rod(BOARD, 0.1), sheets=[es.Sheet("s", es.plate(0.1, 0.1, centre=(0, 0, 1e-3)))]),
+            over(BOARD, rod(BOARD, 0.1), sheets=[es.Sheet("s", shapes.plate(0.1, 0.1, centre=(0, 0, 1e-3)))]),
             "on no level of the layers",
         ),
         (
-            over(BOARD, rod(BOARD, 0.1), sheets=[es.Sheet("s", es.cylinder(0.1, 0.1, base=(0, 0, TOP)))]),
+            over(BOARD, rod(BOARD, 0.1), sheets=[es.Sheet("s", shapes.cylinder(0.1, 0.1, base=(0, 0, TOP)))]),
             "on no level of the layers",
         ),
     ],

@@ -39,20 +39,20 @@ def test_probes_and_currents_see_one_another_alike():
 def test_the_loss_of_a_line_follows_the_inductance(ratio):
     """α = Rs/2Z0µ0 · ∂L/∂h: the plane recedes by half a skin depth (Wheeler 1942, eq. 3)."""
     height = 0.5e-3
-    line = es.strip_line(es.substrate(height, 2.2, plane="copper"), ratio * height, "1 GHz")
+    line = es.layers.strip_line(es.substrate(height, 2.2, plane="copper"), ratio * height, "1 GHz")
 
     def inductance(h):
-        return es.strip_line(es.substrate(h, 1.0001), ratio * height, "100 MHz").impedance.real / LIGHT
+        return es.layers.strip_line(es.substrate(h, 1.0001), ratio * height, "100 MHz").impedance.real / LIGHT
 
     slope = (inductance(1.001 * height) - inductance(0.999 * height)) / (0.002 * height)
-    rs = es.metal("copper").sheet_impedance(1e9).real
+    rs = es.materials.metals["copper"].sheet_impedance(1e9).real
     nepers = rs * slope / (2 * line.impedance.real * 4e-7 * math.pi)
     assert line.loss == pytest.approx(20 * math.log10(math.e) * nepers, rel=3e-3)
 
 
 def patch(plane):
     level = 1.575e-3
-    sheet = es.Sheet("patch", es.plate("16 mm", "20 mm", centre=(0, 0, level)), metal="copper")
+    sheet = es.Sheet("patch", es.shapes.plate("16 mm", "20 mm", centre=(0, 0, level)), metal="copper")
     pin = es.Wire("pin", [(3e-3, 0, 0), (3e-3, 0, level)], radius="0.65 mm")
     medium = es.substrate(level, 2.2, plane=plane)
     return es.Antenna("patch", [pin], [es.Port("feed", "pin", at=0)], medium, sheets=[sheet])
@@ -64,7 +64,7 @@ def test_the_budget_has_the_plane():
     # The patch has its rims and its upper face besides.
     assert 0.5 * of_patch < taken < of_patch
     worse = es.solve(patch("stainless steel"), "5.85 GHz").drive().budget()["power_W"]
-    skins = [es.metal(name).sheet_impedance(5.85e9).real for name in ("stainless steel", "copper")]
+    skins = [es.materials.metals[name].sheet_impedance(5.85e9).real for name in ("stainless steel", "copper")]
     # The metal's inductance moves the resonance a little besides.
     per_watt = [b["plane (remainder)"] / b["radiated"] for b in (worse, budget)]
     assert per_watt[0] / per_watt[1] == pytest.approx(skins[0] / skins[1], rel=0.05)
@@ -84,7 +84,7 @@ def test_a_file_names_the_plane(tmp_path):
     again = read(tmp_path, text)
     assert again.medium == patch("copper").medium
     assert str(again.medium).endswith("on a plane of copper")
-    plated = patch(es.Metal("plated", 2e7))
+    plated = patch(es.materials.Metal("plated", 2e7))
     assert read(tmp_path, antenna_text(plated, 5.8e9)).medium.plane.conductivity == 2e7
     with pytest.raises(es.DesignFileError, match="plane: there is no metal 'wood'"):
         read(tmp_path, text.replace('plane = "copper"', 'plane = "wood"'))
@@ -101,5 +101,8 @@ def test_a_plane_without_layers_is_refused(tmp_path):
 
 
 def test_a_good_plane_is_nearly_a_perfect_one():
-    z = [es.solve(patch(es.Metal("best", s) if s else None), "5.8 GHz").network.z().values[0, 0, 0] for s in (1e12, 0)]
+    z = [
+        es.solve(patch(es.materials.Metal("best", s) if s else None), "5.8 GHz").network.z().values[0, 0, 0]
+        for s in (1e12, 0)
+    ]
     assert np.abs(z[0] - z[1]) < 3e-4 * abs(z[1])

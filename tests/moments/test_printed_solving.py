@@ -19,7 +19,7 @@ def board(material, metal_on=None, *more):
 
 def patch(x=6e-3, medium=None, length=29e-3, width=38e-3, radius=0.5e-3, level=1.6e-3, y=0.0):
     pin = es.Wire("pin", [(x, y, 0), (x, y, level)], radius=radius)
-    sheet = es.Sheet("patch", es.plate(length, width, centre=(0, 0, level)))
+    sheet = es.Sheet("patch", es.shapes.plate(length, width, centre=(0, 0, level)))
     medium = medium or es.substrate("1.6 mm", 4.4)
     return es.Antenna("patch", [pin], [es.Port("feed", "pin", at=0)], medium, sheets=[sheet])
 
@@ -54,12 +54,12 @@ def test_power_goes_into_space_and_surface_waves(medium):
 
 def test_thick_layers_guide_several_waves():
     thick = es.Stack(es.Layer("30 mm", es.Dielectric("slab", 4.4)))
-    waves = es.surface_waves(es.Spectrum(thick, 5e9))
+    waves = es.layers.surface_waves(es.layers.Spectrum(thick, 5e9))
     # One more TM every 32.5 mm, from none; one more TE as often, from 8.1 mm (Pozar 2012, eqs. 3.168 and 3.174).
     assert [w.name for w in waves] == ["TM0", "TM1", "TE1", "TE2"]
     assert waves[0].index.real > waves[1].index.real > 1
     # A gap in a strip, since a probe would be too long.
-    strip = es.Sheet("strip", es.plate("28 mm", "3 mm", centre=(0, 0, 0.03)))
+    strip = es.Sheet("strip", es.shapes.plate("28 mm", "3 mm", centre=(0, 0, 0.03)))
     port = es.Port("feed", "strip", (0, 0, 0.03), "1 mm", across="x")
     driven = es.solve(es.Antenna("strip", [], [port], thick, sheets=[strip]), "5 GHz").drive()
     assert len(driven.flow.guided()) == 4
@@ -80,7 +80,7 @@ def test_a_layer_cut_in_two_is_the_same():
 def test_layers_of_air_are_a_plane_alone():
     """A probe-fed plate over a plane, by the stack and by images of wires: the same half-wave resonance."""
     air = es.Stack(es.Layer("5 mm", es.Dielectric("nothing", 1.0)))
-    strip = es.Sheet("strip", es.plate("140 mm", "4 mm", centre=(0, 0, 5e-3)))
+    strip = es.Sheet("strip", es.shapes.plate("140 mm", "4 mm", centre=(0, 0, 5e-3)))
     pin = es.Wire("pin", [(0.06, 0, 0), (0.06, 0, 5e-3)], radius="0.3 mm")
     printed = es.Antenna("strip", [pin], [es.Port("feed", "pin", at=0)], air, sheets=[strip])
     # A strip is as a wire of a quarter of its width.
@@ -93,7 +93,7 @@ def test_layers_of_air_are_a_plane_alone():
         peaks.append(z.frequencies[z.z().values[:, 0, 0].real.argmax()])
     # Give or take a quarter of the width at both ends.
     assert peaks[0] == pytest.approx(peaks[1], rel=0.02)
-    assert es.surface_waves(es.Spectrum(air, 1e9)) == ()
+    assert es.layers.surface_waves(es.layers.Spectrum(air, 1e9)) == ()
 
 
 def test_at_low_frequency_it_is_a_capacitor_wherever_it_is_fed():
@@ -110,7 +110,7 @@ def test_at_low_frequency_it_is_a_capacitor_wherever_it_is_fed():
 
 
 def test_a_longer_strip_has_the_capacitance_of_its_line():
-    line = es.strip_line(es.substrate("1.6 mm", 4.4), "3 mm", "1 MHz")
+    line = es.layers.strip_line(es.substrate("1.6 mm", 4.4), "3 mm", "1 MHz")
     per_metre = math.sqrt(line.effective_permittivity) / (LIGHT * line.impedance.real)
     found = []
     for length in (30e-3, 50e-3):
@@ -124,9 +124,9 @@ def test_a_longer_strip_has_the_capacitance_of_its_line():
 def test_a_line_end_and_its_other_end():
     """Fed at one rim, closed at the other by what the line is of: little comes back, and the line turns the phase."""
     medium, width, level = es.substrate("0.8 mm", 2.2), 2.4e-3, 0.8e-3
-    line = es.strip_line(medium, width, "3 GHz")
+    line = es.layers.strip_line(medium, width, "3 GHz")
     length = 60e-3
-    strip = es.Sheet("line", es.plate(length, width, centre=(0, 0, level)))
+    strip = es.Sheet("line", es.shapes.plate(length, width, centre=(0, 0, level)))
     pins = [es.Wire(f"pin{n}", [(x, 0, 0), (x, 0, level)], radius="0.3 mm") for n, x in ((1, -0.03), (2, 0.03))]
     ports = [es.Port(f"end{n}", f"pin{n}", at=0, reference=line.impedance.real) for n in (1, 2)]
     s = es.solve(es.Antenna("line", pins, ports, medium, sheets=[strip]), "3 GHz").network.s().values[0]
@@ -176,7 +176,7 @@ def test_lossy_layers_take_the_remainder():
         (patch(x=0.02), "ends 0.0055 m off the metal"),
         (patch().with_(es.Wire("pin", [(0, 0, 0), (1e-3, 0, 1.6e-3)], radius="0.2 mm")), "not a probe"),
         (patch().with_(es.Wire("two", [(6.5e-3, 0, 0), (6.5e-3, 0, 1.6e-3)], radius="0.5 mm")), "overlap"),
-        (patch().with_(es.Sheet("over", es.plate("4 mm", "4 mm", centre=(0, 0, 1.6e-3)))), "lie on one another"),
+        (patch().with_(es.Sheet("over", es.shapes.plate("4 mm", "4 mm", centre=(0, 0, 1.6e-3)))), "lie on one another"),
         (patch().without("patch"), "ends on no metal"),
     ],
 )
@@ -208,8 +208,8 @@ def test_a_mesh_coarse_beside_its_layers_is_warned_of():
         (lambda: es.substrate("0 mm", 4.4), "not above zero"),
         (lambda: es.Stack([]), "it has no layers"),
         (lambda: es.Stack(es.Layer("1 mm", "air"), 2), "metal_on 2"),
-        (lambda: es.strip_line(es.substrate("1 mm", 4.4), 0.0, "1 GHz"), "not above zero"),
-        (lambda: es.strip_width(es.substrate("1 mm", 4.4), 900, "1 GHz"), "outside"),
+        (lambda: es.layers.strip_line(es.substrate("1 mm", 4.4), 0.0, "1 GHz"), "not above zero"),
+        (lambda: es.layers.strip_width(es.substrate("1 mm", 4.4), 900, "1 GHz"), "outside"),
     ],
 )
 def test_what_cannot_be_is_told(make, says):

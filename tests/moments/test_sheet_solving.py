@@ -9,6 +9,7 @@ from scipy import integrate
 from sheet_models import fat_dipole, on_can, on_disk
 
 import earshot as es
+from earshot import shapes
 from earshot.kernels.sheets import near_pair, pair_rule, static_potentials
 from earshot.meshing.mesh import MeshRule
 from earshot.meshing.sheet_mesh import SheetMesh
@@ -132,7 +133,7 @@ def test_a_foot_moved_to_the_neighbouring_mesh_point_changes_nothing():
     number = np.arange(len(grid) ** 2).reshape(len(grid), len(grid))
     a, b, c, d = number[:-1, :-1].ravel(), number[1:, :-1].ravel(), number[1:, 1:].ravel(), number[:-1, 1:].ravel()
     faces = np.concatenate([np.stack([a, b, c], 1), np.stack([a, c, d], 1)])
-    plate = es.Sheet("plate", es.triangles(np.stack([x.ravel(), y.ravel(), 0 * x.ravel()], 1), faces))
+    plate = es.Sheet("plate", shapes.triangles(np.stack([x.ravel(), y.ravel(), 0 * x.ravel()], 1), faces))
     found = []
     for at in (0.0, 0.0125):
         mast = es.Wire("mast", [(at, 0, 0), (at, 0, 0.24)], radius=0.002)
@@ -146,7 +147,7 @@ def test_how_the_grid_lies_under_a_foot_matters_little(at):
     found = []
     for turn in ("0 deg", "90 deg", "180 deg"):
         mast = es.Wire("mast", [(*at, 0), (*at, 0.24)], radius=0.002)
-        plate = es.Sheet("p", es.plate(1, 1, turn=turn))
+        plate = es.Sheet("p", shapes.plate(1, 1, turn=turn))
         found.append(impedance(es.Antenna("m", [mast], [es.Port("feed", "mast", at=0)], sheets=[plate])))
     # The reactance holds what the triangles at the foot leave out: 0.3 % inside, 0.7 % at a rim. R holds to 1e-3.
     z = np.array(found)
@@ -156,8 +157,8 @@ def test_how_the_grid_lies_under_a_foot_matters_little(at):
 
 def test_three_sheets_at_an_edge_share_the_current():
     """A fin on a plate: all three are joined at the edge, and a mast on the fin sees one piece of metal."""
-    fin = es.plate(0.3, 0.2, axis="x", centre=(0.02, 0, 0.1))
-    parts = [es.Sheet("plate", es.plate(0.8, 0.8)), es.Sheet("fin", fin)]
+    fin = shapes.plate(0.3, 0.2, axis="x", centre=(0.02, 0, 0.1))
+    parts = [es.Sheet("plate", shapes.plate(0.8, 0.8)), es.Sheet("fin", fin)]
     mast = es.Wire("mast", [(0.02, 0, 0.2), (0.02, 0, 0.4)], radius=0.002)
     antenna = es.Antenna("fin", [mast], [es.Port("feed", "mast", at=0)], sheets=parts)
     solution = es.solve(antenna, ONE_METRE)
@@ -170,7 +171,7 @@ def test_three_sheets_at_an_edge_share_the_current():
     driven = solution.drive()
     assert driven.far_field().radiated / driven.accepted == pytest.approx(1.0, abs=1e-3)
     # Without the joint the fin would float: the impedance is another.
-    apart = antenna.with_(es.Sheet("fin", es.plate(0.3, 0.19, axis="x", centre=(0.02, 0, 0.105))))
+    apart = antenna.with_(es.Sheet("fin", shapes.plate(0.3, 0.19, axis="x", centre=(0.02, 0, 0.105))))
     assert abs(impedance(apart) - solution.network.z().values[0, 0, 0]) > 5
 
 
@@ -191,7 +192,10 @@ def test_several_wires_at_one_foot():
 
 
 def test_a_wire_between_two_sheets_has_two_feet():
-    sheets = [es.Sheet("low", es.plate(0.5, 0.5)), es.Sheet("high", es.plate(0.5, 0.5, centre=(0, 0, 0.2)))]
+    sheets = [
+        es.Sheet("low", shapes.plate(0.5, 0.5)),
+        es.Sheet("high", shapes.plate(0.5, 0.5, centre=(0, 0, 0.2))),
+    ]
     wire = es.Wire("post", [(0.05, 0.02, 0), (0.05, 0.02, 0.2)], radius=0.003)
     solution = es.solve(es.Antenna("post", [wire], [es.Port("feed", "post")], sheets=sheets), ONE_METRE)
     ends = solution.drive().flow.ends
@@ -216,8 +220,8 @@ def test_invariances(how):
 
 def test_loss_of_a_tube_of_sheets_is_that_of_a_wire():
     radius, length = 0.005, 0.47
-    steel = es.metal("stainless steel")
-    tube = es.Sheet("tube", es.cylinder(2 * radius, length, base=(0, 0, -length / 2)), metal=steel)
+    steel = es.materials.metals["stainless steel"]
+    tube = es.Sheet("tube", shapes.cylinder(2 * radius, length, base=(0, 0, -length / 2)), metal=steel)
     sheet = es.Antenna("tube", [], [es.Port("feed", "tube", (0, 0, 0), 0.01, across="z")], sheets=[tube])
     rod = es.Wire("rod", [(0, 0, -length / 2), (0, 0, length / 2)], radius=radius, metal=steel)
     wire = es.Antenna("rod", [rod], [es.Port("feed", "rod", gap=0.01)])
@@ -230,7 +234,7 @@ def test_loss_of_a_tube_of_sheets_is_that_of_a_wire():
 
 
 def test_surface_impedance_limits():
-    copper, f = es.metal("copper"), 1e8
+    copper, f = es.materials.metals["copper"], 1e8
     depth = copper.skin_depth(f)
     thick = copper.sheet_impedance(f)
     assert thick == pytest.approx((1 + 1j) / (copper.conductivity * depth))
@@ -249,7 +253,7 @@ def test_receiving_is_transmitting():
     got = es.receive(
         solution,
         es.plane_wave(70, 20, e_theta=1.0),
-        terminations={"feed": es.open_circuit()},
+        terminations={"feed": es.circuits.open_circuit()},
     )
     # Open-circuit voltage per volt per metre is the effective length of the field per ampere (Balanis 2016, eq. 2-91).
     want = e_theta * 2 * 299792458.0 / (1j * HERTZ * 376.730313668)

@@ -7,6 +7,7 @@ import pytest
 from models import ONE_METRE
 
 import earshot as es
+from earshot import shapes
 from earshot.constants import ELECTRIC_CONSTANT
 
 HERTZ = 299792458.0
@@ -17,8 +18,8 @@ def body(seed, medium):
     rng = np.random.default_rng(seed)
     low, side, lean = rng.uniform(0.06, 0.3), rng.uniform(0.2, 0.4), rng.uniform(-0.1, 0.1, 2)
     sheets = [
-        es.Sheet("plate", es.plate(side, 0.7 * side, centre=(0, 0, low))),
-        es.Sheet("tube", es.cylinder(0.1, 0.2, base=(0.35, 0.1, 0.08), axis=(0.3, 0, 1))),
+        es.Sheet("plate", shapes.plate(side, 0.7 * side, centre=(0, 0, low))),
+        es.Sheet("tube", shapes.cylinder(0.1, 0.2, base=(0.35, 0.1, 0.08), axis=(0.3, 0, 1))),
     ]
     wires = [
         es.Wire("mast", [(0.02, 0, low), (*lean, low + rng.uniform(0.15, 0.25))], radius=1e-3),
@@ -34,8 +35,8 @@ def z_of(antenna):
 @pytest.mark.parametrize("seed", [0, 4])
 def test_limits_are_free_space_and_the_plane(seed):
     free, plane = z_of(body(seed, es.free_space())), z_of(body(seed, es.perfect_plane()))
-    thin = z_of(body(seed, es.Earth("almost air", 1.0 + 1e-6, 0.0)))
-    metal = z_of(body(seed, es.Earth("metal", 1.0, 1e10 * 2 * math.pi * HERTZ * ELECTRIC_CONSTANT)))
+    thin = z_of(body(seed, es.materials.Earth("almost air", 1.0 + 1e-6, 0.0)))
+    metal = z_of(body(seed, es.materials.Earth("metal", 1.0, 1e10 * 2 * math.pi * HERTZ * ELECTRIC_CONSTANT)))
     assert np.abs(thin - free).max() < 1e-6 * np.abs(free).max()
     assert np.abs(metal - plane).max() < 5e-4 * np.abs(plane).max()
     assert np.abs(plane - free).max() > 0.05 * np.abs(free).max()
@@ -53,7 +54,7 @@ def test_a_tube_over_meadow_is_changed_as_the_wire_is(height, axis):
         over, free = (z_of(make(medium))[0, 0] for medium in (es.earth("meadow"), es.free_space()))
         return over - free
 
-    tube = es.Sheet("tube", es.cylinder(0.02, 0.45, base=tuple(start), axis=tuple(way)))
+    tube = es.Sheet("tube", shapes.cylinder(0.02, 0.45, base=tuple(start), axis=tuple(way)))
     wire = es.Wire("wire", [tuple(start), tuple(stop)], radius=0.01)
     sheet = added(lambda medium: es.Antenna("tube", [], [port], medium, sheets=[tube]))
     line = added(lambda medium: es.Antenna("wire", [wire], [es.Port("feed", "wire", gap=0.02)], medium))
@@ -72,9 +73,9 @@ def test_power_above_the_earth_and_into_it_is_what_goes_in():
 def test_receiving_is_sending_turned_round(seed):
     rng, solution = np.random.default_rng(seed), es.solve(body(seed, es.earth("marsh")), ONE_METRE)
     theta, phi = math.acos(rng.uniform(0.05, 1)), rng.uniform(0, 2 * math.pi)
-    both = dict.fromkeys(("foot", "feed"), es.open_circuit())
+    both = dict.fromkeys(("foot", "feed"), es.circuits.open_circuit())
     for number, (port, other) in enumerate((("foot", "feed"), ("feed", "foot"))):
-        driven = solution.drive({port: es.amperes(1)}, terminations={other: es.open_circuit()})
+        driven = solution.drive({port: es.amperes(1)}, terminations={other: es.circuits.open_circuit()})
         sent = driven.far_field().field(theta, phi)
         for e in ((1, 0), (0.3, 1j)):
             wave = es.plane_wave(math.degrees(theta), math.degrees(phi), *e)
@@ -93,9 +94,12 @@ def test_far_off_the_near_field_is_the_far_field():
 @pytest.mark.parametrize(
     ("sheet", "says"),
     [
-        (es.plate(0.2, 0.2, centre=(0, 0, 0.1), axis="x"), "touches the earth at .* raise it, or use perfect_plane"),
-        (es.plate(0.2, 0.2, centre=(0, 0, 0.05), axis="x"), r"reaches 0\.05 m under the earth"),
-        (es.plate(0.2, 0.2, centre=(0, 0, 1e-4)), "is 0.0001 m above the earth .* raise it"),
+        (
+            shapes.plate(0.2, 0.2, centre=(0, 0, 0.1), axis="x"),
+            "touches the earth at .* raise it, or use perfect_plane",
+        ),
+        (shapes.plate(0.2, 0.2, centre=(0, 0, 0.05), axis="x"), r"reaches 0\.05 m under the earth"),
+        (shapes.plate(0.2, 0.2, centre=(0, 0, 1e-4)), "is 0.0001 m above the earth .* raise it"),
     ],
 )
 def test_what_the_check_finds_over_earth(sheet, says):

@@ -8,6 +8,7 @@ import pytest
 from models import ONE_METRE
 
 import earshot as es
+from earshot import shapes
 from earshot.meshing.sheet_mesh import SheetMesh
 from earshot.moments.formulation import antenna_basis, basis_on
 from earshot.moments.response import impedance_matrix
@@ -21,8 +22,8 @@ def bodies(seed, tag="", way=1):
     low, side, lean = rng.uniform(0.05, 0.2), rng.uniform(0.2, 0.4), rng.uniform(-0.1, 0.1, 2)
     off, rise = rng.uniform(-0.05, 0.05, 2), rng.uniform(0.1, 0.25)
     sheets = [
-        es.Sheet(f"plate{tag}", es.plate(side, 0.7 * side, centre=(0, 0, way * low))),
-        es.Sheet(f"tube{tag}", es.cylinder(0.1, 0.2, base=(0.35, 0.1, way * 0.1), axis=(0, 0, way))),
+        es.Sheet(f"plate{tag}", shapes.plate(side, 0.7 * side, centre=(0, 0, way * low))),
+        es.Sheet(f"tube{tag}", shapes.cylinder(0.1, 0.2, base=(0.35, 0.1, way * 0.1), axis=(0, 0, way))),
     ]
     mast = [(*off, way * low), (*(off + lean), way * (low + rise))]
     aside = [(-0.35, -0.2, way * low), (-0.35, 0.2, way * (low + 0.1))]
@@ -77,8 +78,8 @@ def test_every_entry_is_that_of_the_function_less_that_of_its_image():
 def standing():
     """A wall and a tube that stand on the plane, each with a gap, and a whip fed against it."""
     sheets = [
-        es.Sheet("wall", es.polygon([(0.2, -0.2, 0), (0.2, 0.2, 0), (0.2, 0.15, 0.2), (0.2, -0.2, 0.25)])),
-        es.Sheet("tube", es.cylinder(0.04, 0.25, base=(0, 0.1, 0))),
+        es.Sheet("wall", shapes.polygon([(0.2, -0.2, 0), (0.2, 0.2, 0), (0.2, 0.15, 0.2), (0.2, -0.2, 0.25)])),
+        es.Sheet("tube", shapes.cylinder(0.04, 0.25, base=(0, 0.1, 0))),
     ]
     whip = es.Wire("whip", [(0, -0.2, 0), (0, -0.2, 0.24)], radius=2e-3)
     ports = [es.Port("whip", "whip", at=0), es.Port("tube", "tube", (0, 0.1, 0.05), 0.02, across="z")]
@@ -87,14 +88,14 @@ def standing():
 
 def test_standing_on_the_plane_is_half_of_it_doubled():
     def model(name, low, wall):
-        tube = es.cylinder(0.04, 0.24 - low, base=(0, 0.1, low))
+        tube = shapes.cylinder(0.04, 0.24 - low, base=(0, 0.1, low))
         sheets = [es.Sheet("wall", wall), es.Sheet("tube", tube)]
         whip = es.Wire("whip", [(0, -0.2, low), (0, -0.2, 0.24)], radius=2e-3)
         medium = es.perfect_plane() if low == 0 else es.free_space()
         return es.Antenna(name, [whip], [es.Port("whip", "whip", at=0 if low == 0 else 0.5)], medium, sheets=sheets)
 
-    half = model("half", 0, es.polygon([(0.2, -0.2, 0), (0.2, 0.2, 0), (0.2, 0.2, 0.2), (0.2, -0.2, 0.2)]))
-    whole = model("whole", -0.24, es.plate(0.4, 0.4, centre=(0.2, 0, 0), axis="x"))
+    half = model("half", 0, shapes.polygon([(0.2, -0.2, 0), (0.2, 0.2, 0), (0.2, 0.2, 0.2), (0.2, -0.2, 0.2)]))
+    whole = model("whole", -0.24, shapes.plate(0.4, 0.4, centre=(0.2, 0, 0), axis="x"))
     over, doubled = (es.solve(x, ONE_METRE).network.z().values[0, 0, 0] for x in (half, whole))
     # The plane's edge has a rim's finer mesh, which the doubled wall has not.
     assert abs(over - doubled / 2) < 2e-3 * abs(over)
@@ -103,7 +104,7 @@ def test_standing_on_the_plane_is_half_of_it_doubled():
 def test_power_and_fields_over_a_plane():
     solution = es.solve(standing(), ONE_METRE)
     for port, other in (("whip", "tube"), ("tube", "whip")):
-        driven = solution.drive({port: es.volts(1)}, terminations={other: es.impedance(50)})
+        driven = solution.drive({port: es.volts(1)}, terminations={other: es.circuits.impedance(50)})
         budget = driven.budget()["power_W"]
         assert budget.drop(["sent", "returned", "accepted"]).sum() == pytest.approx(budget["accepted"], rel=2e-3)
         on_plane = driven.near_field([(0.31, 0.07, 1e-6), (-0.2, 0.3, 1e-6), (0.1, -0.1, 1e-6)])
@@ -122,10 +123,12 @@ def test_receiving_is_sending_turned_round(seed):
     theta, phi = math.acos(rng.uniform(0.05, 1)), rng.uniform(0, 2 * math.pi)
     for port, other in (("whip", "tube"), ("tube", "whip")):
         sent = (
-            solution.drive({port: es.amperes(1)}, terminations={other: es.open_circuit()}).far_field().field(theta, phi)
+            solution.drive({port: es.amperes(1)}, terminations={other: es.circuits.open_circuit()})
+            .far_field()
+            .field(theta, phi)
         )
         for e in ((1, 0), (0.3, 1j)):
             wave = es.plane_wave(math.degrees(theta), math.degrees(phi), *e)
-            got = es.receive(solution, wave, terminations=dict.fromkeys(("whip", "tube"), es.open_circuit()))
+            got = es.receive(solution, wave, terminations=dict.fromkeys(("whip", "tube"), es.circuits.open_circuit()))
             want = 4 * math.pi / (2j * math.pi * es.constants.WAVE_IMPEDANCE) * (sent[0] * e[0] + sent[1] * e[1])
             assert got.voltages[["whip", "tube"].index(port)] == pytest.approx(want, rel=1e-5)

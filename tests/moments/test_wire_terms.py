@@ -20,7 +20,7 @@ CASES = {
 }
 HERTZ = 30e6
 WAVE = 299_792_458 / HERTZ
-COPPER = es.metal("copper")
+COPPER = es.materials.metals["copper"]
 
 
 def half_wave(metal):
@@ -163,8 +163,8 @@ def test_jackets_lose_power_when_their_stuff_does():
 @pytest.mark.parametrize(
     ("make", "says"),
     [
-        (lambda: es.metal("cooper"), "did you mean 'copper'"),
-        (lambda: es.Metal("x", 0), "not above zero"),
+        (lambda: es.materials.metals["cooper"], "did you mean 'copper'"),
+        (lambda: es.materials.Metal("x", 0), "not above zero"),
         (lambda: es.Jacket(0, 2), "not above zero"),
         (lambda: es.Jacket("-1 mm", 2), "not above zero"),
         (lambda: es.Jacket("1 mm", 0.5), "below 1"),
@@ -178,5 +178,5 @@ def test_bad_matter_is_refused(make, says):
 
 def test_an_antenna_of_one_metal_keeps_it_when_it_is_scaled():
     antenna = half_wave(None).made_of("aluminium").scaled(0.5)
-    assert antenna.wires[0].metal == es.metal("aluminium")
-    assert all(m.source for m in es.metals())
+    assert antenna.wires[0].metal == es.materials.metals["aluminium"]
+    assert all(m.source for m in es.materials.metals.values())

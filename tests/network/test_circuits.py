@@ -8,6 +8,7 @@ import pytest
 from models import ONE_METRE, pair
 
 import earshot as es
+from earshot import circuits
 from earshot.network.circuit import Circuit, LineEnd
 
 F = 150e6
@@ -30,10 +31,10 @@ def line_input(z0, gamma_length, end):
 @pytest.mark.parametrize("end", [0j, complex(math.inf), 30 + 40j])
 @pytest.mark.parametrize("attenuation", [0.0, 0.3])
 def test_stubs_are_what_the_closed_form_says(length, end, attenuation):
-    kind = es.LineType(75.0, 0.66, attenuation)
+    kind = circuits.LineType(75.0, 0.66, attenuation)
     metres = length * 0.66 * 299_792_458 / F
     exact = line_input(75.0, kind.propagation(F) * metres, end)
-    closing = es.open_circuit() if cmath.isinf(end) else es.impedance(end)
+    closing = circuits.open_circuit() if cmath.isinf(end) else circuits.impedance(end)
     circuit = Circuit(1, 1, (closing,), (LineEnd(0, 1, kind, metres, False),))
     port = np.array([[0.004 - 0.002j]])
     if abs(exact) < 1e-9:
@@ -49,7 +50,7 @@ def test_stubs_are_what_the_closed_form_says(length, end, attenuation):
 def test_a_quarter_wave_transformer(crossed):
     """Z_in = Z²/Z_L whether crossed or not."""
     quarter = 299_792_458 / F / 4
-    circuit = Circuit(1, 2, (es.impedance(20 + 5j),), (LineEnd(0, 1, es.LineType(80.0), quarter, crossed),))
+    circuit = Circuit(1, 2, (circuits.impedance(20 + 5j),), (LineEnd(0, 1, circuits.LineType(80.0), quarter, crossed),))
     bare = np.zeros((2, 2), complex)
     found = circuit.closed(bare, circuit.spread(bare, F))[0, 0]
     assert 1 / found == pytest.approx(80**2 / (20 + 5j), rel=1e-9)
@@ -58,26 +59,28 @@ def test_a_quarter_wave_transformer(crossed):
 def test_shorts_across_ports_are_told_and_no_loss_is_too_much():
     port = es.Antenna("rod", [ROD], [gap("feed", 0.5)])
     with pytest.raises(es.RunError, match="short across a port"):
-        es.solve(port.with_(es.Stub("s", "feed", 50, 0, es.short_circuit())), F).network.z()
-    endless = es.Stub("s", "feed", es.LineType(70, 1, 1e5), 10, es.short_circuit())
+        es.solve(port.with_(es.Stub("s", "feed", 50, 0, circuits.short_circuit())), F).network.z()
+    endless = es.Stub("s", "feed", circuits.LineType(70, 1, 1e5), 10, circuits.short_circuit())
     y = es.solve(port, F).network.y().values[0, 0, 0]
     assert es.solve(port.with_(endless), F).network.y().values[0, 0, 0] == pytest.approx(y + 1 / 70, rel=1e-6)
 
 
 def test_lumped_elements_in_closed_form():
     w = 2 * math.pi * F
-    assert es.series("5 ohm", "100 nH", "10 pF").at(F) == pytest.approx(5 + 1j * w * 1e-7 + 1 / (1j * w * 1e-11))
-    assert es.parallel(5, "100 nH", "10 pF").at(F) == pytest.approx(1 / (0.2 + 1 / (1j * w * 1e-7) + 1j * w * 1e-11))
-    assert es.trap("100 nH", "10 pF", 1).at(F) == pytest.approx(1 / (1 / (1 + 1j * w * 1e-7) + 1j * w * 1e-11))
-    table = es.impedance([10, 30 + 20j], [100e6, 200e6])
+    assert circuits.series("5 ohm", "100 nH", "10 pF").at(F) == pytest.approx(5 + 1j * w * 1e-7 + 1 / (1j * w * 1e-11))
+    assert circuits.parallel(5, "100 nH", "10 pF").at(F) == pytest.approx(
+        1 / (0.2 + 1 / (1j * w * 1e-7) + 1j * w * 1e-11)
+    )
+    assert circuits.trap("100 nH", "10 pF", 1).at(F) == pytest.approx(1 / (1 / (1 + 1j * w * 1e-7) + 1j * w * 1e-11))
+    table = circuits.impedance([10, 30 + 20j], [100e6, 200e6])
     assert table.at(F) == pytest.approx(20 + 10j)
-    assert es.two_wire("10 mm", "2 mm").impedance == pytest.approx(120 * math.acosh(5), rel=1e-3)
-    assert es.coaxial("1 mm", "3.35 mm", 2.25).impedance == pytest.approx(60 / 1.5 * math.log(3.35), rel=1e-3)
+    assert circuits.two_wire("10 mm", "2 mm").impedance == pytest.approx(120 * math.acosh(5), rel=1e-3)
+    assert circuits.coaxial("1 mm", "3.35 mm", 2.25).impedance == pytest.approx(60 / 1.5 * math.log(3.35), rel=1e-3)
 
 
 def test_a_load_is_the_same_as_a_port_closed_by_it():
     base = es.Antenna("rod", [ROD], [gap("feed", 0.5), gap("coil", 0.75)])
-    coil = es.series(3, "200 nH")
+    coil = circuits.series(3, "200 nH")
     closed = es.solve(base, F).network.terminated({"coil": coil})
     loaded = es.solve(
         es.Antenna("rod", [ROD], [gap("feed", 0.5)], loads=[es.Load("coil", "rod", 0.75, impedance=coil)]), F
@@ -101,8 +104,8 @@ def test_zero_ohms_in_a_gap_are_no_gap_and_an_open_cuts_the_wire():
         return es.solve(es.Antenna("rod", [ROD], [gap("feed", 0.5)], loads=[load]), F).network.z().values[0, 0, 0]
 
     assert loaded(0) == pytest.approx(bare, rel=2e-3)
-    assert loaded(es.open_circuit()) == pytest.approx(loaded(1e12), rel=1e-6)
-    assert abs(loaded(es.open_circuit()) - bare) > 10
+    assert loaded(circuits.open_circuit()) == pytest.approx(loaded(1e12), rel=1e-6)
+    assert abs(loaded(circuits.open_circuit()) - bare) > 10
 
 
 def test_watts_are_accounted_for():
@@ -113,8 +116,8 @@ def test_watts_are_accounted_for():
         loads=[es.Load("resistor", "rod", 0.8, impedance=25)],
         terminals=[es.Terminal("tap", "other", 0.8)],
         lines=[
-            es.Line("feeder", "feed", "tap", es.LineType(200.0, 0.9, 0.5), "0.7 m", crossed=True),
-            es.Stub("stub", "tap", 50.0, "0.2 m", es.impedance(10 + 3j)),
+            es.Line("feeder", "feed", "tap", circuits.LineType(200.0, 0.9, 0.5), "0.7 m", crossed=True),
+            es.Stub("stub", "tap", 50.0, "0.2 m", circuits.impedance(10 + 3j)),
         ],
     )
     assert not es.check(antenna).stops
@@ -135,7 +138,7 @@ def test_watts_are_accounted_for():
 def test_power_waves_at_complex_references():
     """At the conjugate of its own impedance nothing comes back; S stays a contraction."""
     answer = es.solve(pair(0.48, 1e-3, 6, dx=0.3), ONE_METRE)
-    alone = answer.network.terminated({"two": es.open_circuit()})
+    alone = answer.network.terminated({"two": circuits.open_circuit()})
     z = alone.z().values[0, 0, 0]
     assert abs(alone.referred_to(complex(z).conjugate()).s().values[0, 0, 0]) < 1e-12
     both = answer.network.referred_to(30 - 20j, 75 + 10j)
@@ -151,7 +154,7 @@ def test_power_waves_at_complex_references():
 def test_terminations_in_a_drive():
     answer = es.solve(pair(0.48, 1e-3, 6, dx=0.2), ONE_METRE)
     z = answer.network.z().values[0]
-    opened = answer.drive({"one": es.amperes(1)}, terminations={"two": es.open_circuit()})
+    opened = answer.drive({"one": es.amperes(1)}, terminations={"two": circuits.open_circuit()})
     assert opened.voltages[0] == pytest.approx(z[0, 0])
     assert abs(opened.currents[1]) < 1e-15
     shorted = answer.drive({"one": es.volts(1)}, terminations={"two": 0})
@@ -164,16 +167,16 @@ def test_terminations_in_a_drive():
     ("make", "says"),
     [
         (lambda: es.Load("x", "rod", impedance=complex("nan")), "not finite"),
-        (lambda: es.series(-1), "below zero"),
-        (lambda: es.series("5 nH"), "is an? inductance"),
-        (lambda: es.parallel(), "nothing is given"),
-        (lambda: es.impedance([1, 2], [2e6, 1e6]), "rising frequencies"),
-        (lambda: es.impedance([1, 2], [1e6, 2e6]).at(3e6), "outside it"),
+        (lambda: circuits.series(-1), "below zero"),
+        (lambda: circuits.series("5 nH"), "is an? inductance"),
+        (lambda: circuits.parallel(), "nothing is given"),
+        (lambda: circuits.impedance([1, 2], [2e6, 1e6]), "rising frequencies"),
+        (lambda: circuits.impedance([1, 2], [1e6, 2e6]).at(3e6), "outside it"),
         (lambda: es.Line("x", "a", "a", 50, 1), "both ends"),
         (lambda: es.Line("x", "a", "b", -50, 1), "not above zero"),
-        (lambda: es.LineType(50, 1.2), "outside 0 to 1"),
-        (lambda: es.two_wire("1 mm", "2 mm"), "would touch"),
-        (lambda: es.coaxial("3 mm", "2 mm"), "not above the inner"),
+        (lambda: circuits.LineType(50, 1.2), "outside 0 to 1"),
+        (lambda: circuits.two_wire("1 mm", "2 mm"), "would touch"),
+        (lambda: circuits.coaxial("3 mm", "2 mm"), "not above the inner"),
     ],
 )
 def test_bad_circuit_parts(make, says):

@@ -42,7 +42,7 @@ def test_a_fixture_is_found_and_taken_off_exactly():
     made = fixture()
     turned = made[:, ::-1, ::-1]
     short, long = (network(cascade(cascade(made, line(x, index)), turned)) for x in (0.0, 0.015))
-    found = es.line_fixture(short, long, "15 mm", 1.65)
+    found = es.circuits.line_fixture(short, long, "15 mm", 1.65)
     np.testing.assert_allclose(found.index, index, rtol=1e-9)
     np.testing.assert_allclose(found.matrices[:, 0, 0], made[:, 0, 0], atol=1e-9)
     np.testing.assert_allclose(found.matrices[:, 1, 1], made[:, 1, 1], atol=1e-9)
@@ -66,12 +66,12 @@ def test_reference_planes_move_along_lines():
 def test_a_printed_line_without_its_pins_is_that_of_its_cross_section():
     """Index within 1 % of the cross-section's, and an open end as long as Hammerstad's (0.4 heights)."""
     board, width, level = es.substrate("1.6 mm", 4.4), 3.2e-3, 1.6e-3
-    want = es.strip_line(board, width, "2.5 GHz")
+    want = es.layers.strip_line(board, width, "2.5 GHz")
 
     def solved(length, pins):
         sheet = es.Sheet(
             "line",
-            es.plate(
+            es.shapes.plate(
                 length,
                 width,
                 centre=(length / 2, 0, level),
@@ -84,7 +84,9 @@ def test_a_printed_line_without_its_pins_is_that_of_its_cross_section():
         return es.solve(antenna, [2.3e9, 2.5e9, 2.7e9]).network
 
     short, long = 40e-3, 56e-3
-    found = es.line_fixture(solved(short, (0.0, short)), solved(long, (0.0, long)), long - short, want.index.real)
+    found = es.circuits.line_fixture(
+        solved(short, (0.0, short)), solved(long, (0.0, long)), long - short, want.index.real
+    )
     assert found.index.real == pytest.approx(want.index.real, rel=0.01)
     assert np.abs(found.index.imag).max() < 0.01
     # The same end, then a line that is open: its end lies a little beyond the strip.
@@ -100,10 +102,10 @@ def test_a_printed_line_without_its_pins_is_that_of_its_cross_section():
 def test_what_tells_nothing_is_refused():
     short = network(line(0.0, 1.7) + 0.01 * np.eye(2))
     with pytest.raises(es.UsageError, match="multiple of half a wave"):
-        es.line_fixture(short, short, LIGHT / 2.5e9 / 2 / 1.7, 1.7)
+        es.circuits.line_fixture(short, short, LIGHT / 2.5e9 / 2 / 1.7, 1.7)
     with pytest.raises(es.UsageError, match="two ports each"):
-        es.line_fixture(short, network(np.full((3, 1, 1), 0.1)), "10 mm", 1.7)
-    found = es.line_fixture(short, network(line(0.012, 1.7)), "12 mm", 1.7)
+        es.circuits.line_fixture(short, network(np.full((3, 1, 1), 0.1)), "10 mm", 1.7)
+    found = es.circuits.line_fixture(short, network(line(0.012, 1.7)), "12 mm", 1.7)
     other = Network(HERTZ + 1, short.admittance, short.ports, short.references)
     with pytest.raises(es.UsageError, match="other frequencies"):
         found.removed_from(other, 50)

@@ -18,14 +18,14 @@ def probed(sheet, level, place, radius, number=""):
 
 def rectangular(name, loss=0.0):
     length, width, permittivity, level, offset, radius, _ = PATCHES[name]
-    sheet = es.Sheet("patch", es.plate(length, width, centre=(0, 0, level)))
+    sheet = es.Sheet("patch", es.shapes.plate(length, width, centre=(0, 0, level)))
     sheets, wires, ports = probed(sheet, level, (offset, 0), radius)
     return es.Antenna(name, wires, ports, es.substrate(level, permittivity, loss), sheets=sheets)
 
 
 def circular(offset=6e-3):
     level = 3.175e-3
-    sheet = es.Sheet("patch", es.disk(40e-3, centre=(0, 0, level)))
+    sheet = es.Sheet("patch", es.shapes.disk(40e-3, centre=(0, 0, level)))
     sheets, wires, ports = probed(sheet, level, (offset, 0), 0.5e-3)
     return es.Antenna("disk", wires, ports, es.substrate(level, 2.33), sheets=sheets)
 
@@ -34,7 +34,7 @@ def pair(dx, dy):
     length, width, permittivity, level, offset, radius, _ = PATCHES["P57x38"]
     parts = [[], [], []]
     for n, (x, y) in enumerate(((0.0, 0.0), (dx, dy)), 1):
-        sheet = es.Sheet(f"patch{n}", es.plate(length, width, centre=(x, y, level)))
+        sheet = es.Sheet(f"patch{n}", es.shapes.plate(length, width, centre=(x, y, level)))
         for whole, part in zip(parts, probed(sheet, level, (x + offset, y), radius, n), strict=True):
             whole += part
     return es.Antenna("pair", parts[1], parts[2], es.substrate(level, permittivity), sheets=parts[0])
@@ -42,6 +42,6 @@ def pair(dx, dy):
 
 def strip(length=32e-3, width=3.2e-3, level=1.6e-3, permittivity=4.4):
     """A half-wave strip, open at both ends, fed by a thin probe near its middle so as to be loaded little."""
-    sheet = es.Sheet("strip", es.plate(length, width, centre=(0, 0, level)))
+    sheet = es.Sheet("strip", es.shapes.plate(length, width, centre=(0, 0, level)))
     sheets, wires, ports = probed(sheet, level, (2e-3, 0), 0.2e-3)
     return es.Antenna("strip", wires, ports, es.substrate(level, permittivity), sheets=sheets)

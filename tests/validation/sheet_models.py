@@ -6,23 +6,24 @@ import math
 import numpy as np
 
 import earshot as es
+from earshot import shapes
 
 
 def on_disk(radius, height=0.235, thin=0.001):
     mast = es.Wire("mast", [(0, 0, 0), (0, 0, height)], radius=thin)
     return es.Antenna(
-        "monopole", [mast], [es.Port("feed", "mast", at=0)], sheets=[es.Sheet("disk", es.disk(2 * radius))]
+        "monopole", [mast], [es.Port("feed", "mast", at=0)], sheets=[es.Sheet("disk", shapes.disk(2 * radius))]
     )
 
 
 def on_can():
     mast = es.Wire("mast", [(0, 0, 0), (0, 0, 0.24)], radius=0.001)
-    can = es.cylinder(0.3, 0.4, base=(0, 0, -0.4), ends="closed")
+    can = shapes.cylinder(0.3, 0.4, base=(0, 0, -0.4), ends="closed")
     return es.Antenna("can", [mast], [es.Port("feed", "mast", at=0)], sheets=[es.Sheet("can", can)])
 
 
 def fat_dipole(ends, gap=0.02):
-    tube = es.cylinder(0.04, 0.45, base=(0, 0, -0.225), ends=ends)
+    tube = shapes.cylinder(0.04, 0.45, base=(0, 0, -0.225), ends=ends)
     port = es.Port("feed", "tube", (0, 0, 0), gap, across="z")
     return es.Antenna("tube", [], [port], sheets=[es.Sheet("tube", tube)])
 
@@ -33,10 +34,10 @@ def cones(gap, half, slant=0.25, thin=0.001, disk=None):
 
     def cone(way):
         wide = 2 * (thin + slant * math.sin(half))
-        return es.cone(2 * thin, wide, slant * math.cos(half), base=(0, 0, way * gap / 2), axis=(0, 0, way))
+        return shapes.cone(2 * thin, wide, slant * math.cos(half), base=(0, 0, way * gap / 2), axis=(0, 0, way))
 
-    top = cone(1) if disk is None else es.annulus(2 * disk, 2 * thin, centre=(0, 0, gap / 2))
-    tube = es.cylinder(2 * thin, gap, base=(0, 0, -gap / 2))
+    top = cone(1) if disk is None else shapes.annulus(2 * disk, 2 * thin, centre=(0, 0, gap / 2))
+    tube = shapes.cylinder(2 * thin, gap, base=(0, 0, -gap / 2))
     sheets = [es.Sheet("top", top), es.Sheet("tube", tube), es.Sheet("low", cone(-1))]
     return es.Antenna("cones", [], [es.Port("feed", "tube", (0, 0, 0), gap, across="z")], sheets=sheets)
 
@@ -44,18 +45,18 @@ def cones(gap, half, slant=0.25, thin=0.001, disk=None):
 def two_disks():
     """Two disks of radius 1 m, joined by a wire fed in the middle."""
     wire = es.Wire("wire", [(0, 0, 0), (0, 0, 0.4)], radius=0.01)
-    sheets = [es.Sheet("low", es.disk(2)), es.Sheet("high", es.disk(2, centre=(0, 0, 0.4)))]
+    sheets = [es.Sheet("low", shapes.disk(2)), es.Sheet("high", shapes.disk(2, centre=(0, 0, 0.4)))]
     return es.Antenna("disks", [wire], [es.Port("feed", "wire")], sheets=sheets)
 
 
 def strip(width, gap):
     port = es.Port("feed", "strip", (0, 0, 0), gap, across="x")
-    return es.Antenna("strip", [], [port], sheets=[es.Sheet("strip", es.plate(0.47, width), sides=2)])
+    return es.Antenna("strip", [], [port], sheets=[es.Sheet("strip", shapes.plate(0.47, width), sides=2)])
 
 
 def guide(radius=0.35, length=4.0):
     probe = es.Wire("probe", [(-radius, 0, 0.3), (0.22 - radius, 0, 0.3)], radius=0.006)
-    tube = es.Sheet("tube", es.cylinder(2 * radius, length, ends="first"))
+    tube = es.Sheet("tube", shapes.cylinder(2 * radius, length, ends="first"))
     return es.Antenna("guide", [probe], [es.Port("feed", "probe", at=0)], sheets=[tube])
 
 
@@ -92,7 +93,7 @@ def bent_tube(path, radius, gap, chords=24, step=0.0125):
         for s in range(chords):
             p, q = a * chords + s, a * chords + (s + 1) % chords
             faces += [(p, q, p + chords), (q, q + chords, p + chords)]
-    return es.triangles(np.concatenate(rings), faces)
+    return shapes.triangles(np.concatenate(rings), faces)
 
 
 def revolved(profile, chords=24, wide=math.inf):
@@ -117,7 +118,7 @@ def revolved(profile, chords=24, wide=math.inf):
             *_, r, t = (two[(ratio * s + i) % len(two)] for i in range(ratio + 1))
             first = two[ratio * s % len(two)]
             faces += [f for f in ((p, q, r), (q, t, r), (p, r, first)) if len(set(f)) == 3]
-    return es.triangles(np.concatenate(corners), faces)
+    return shapes.triangles(np.concatenate(corners), faces)
 
 
 def on_ringed_disk(radius, step=0.06, rim=0.004, thin=0.001):

@@ -25,7 +25,7 @@ def of_kind(kind):
 
 
 def earth_of(case):
-    return es.Earth("reference", case["params"]["eps_r"], case["params"]["sigma"])
+    return es.materials.Earth("reference", case["params"]["eps_r"], case["params"]["sigma"])
 
 
 def rod(case, length, radius):
@@ -47,7 +47,7 @@ def test_short_dipoles_by_the_integrator(name):
     # Derivatives of a sixth order from the slopes by height; by distance at none, U'' and (Gv')/ρ.
     step = min(1e-2 * h, 0.04)
     rho = 1e-4 * h
-    kernels = es.reflection(eps, np.full(7, rho), h + step * np.arange(-3, 4))
+    kernels = es.layers.reflection(eps, np.full(7, rho), h + step * np.arange(-3, 4))
     up = kernels.gv_up
     if p["orient"] == "V":
         rise = -up[0] + 9 * up[1] - 45 * up[2] + 45 * up[4] - 9 * up[5] + up[6]
@@ -95,7 +95,7 @@ def test_the_wave_along_the_ground_by_the_integrator(name):
     k, rho = 2 * math.pi / p["wavelength_m"], 2 * math.pi * p["rho_over_lambda"]
     step = 0.05
     at = rho + step * np.arange(-2, 3)
-    out = es.reflection(complex(*p["eps_c"]), at, np.zeros(5)).gv_out - (1j + 1 / at) * np.exp(-1j * at) / at
+    out = es.layers.reflection(complex(*p["eps_c"]), at, np.zeros(5)).gv_out - (1j + 1 / at) * np.exp(-1j * at) / at
     curl = (out[0] - 8 * out[1] + 8 * out[3] - out[4]) / (12 * step) + out[2] / rho
     agrees(name, 1j * WAVE_IMPEDANCE * k**2 / (4 * math.pi) * curl, want, 1e-4 * abs(want))
 

@@ -22,7 +22,7 @@ FINE = es.MeshRule(sheets_per_wavelength=20, edge=0.05)
 
 def spectrum_of(case):
     p = case["parameters"]
-    return es.Spectrum(es.substrate(p["h_over_lambda0"], p["eps_r"]), ONE_METRE)
+    return es.layers.Spectrum(es.substrate(p["h_over_lambda0"], p["eps_r"]), ONE_METRE)
 
 
 @pytest.mark.parametrize("case", [i for i in CASES if i.startswith(("GF_", "GV_"))])
@@ -36,9 +36,9 @@ def test_kernels_by_the_integrator_and_by_the_table(case):
 
     which = {"GF_GA": 0, "GF_Gp": 1, "GV_4.": 2}[case[:5]]
     want = complex(*found["value"])
-    exact = es.sommerfeld_integrals(three, np.array([rho]), spectrum.slowest + 0.5, 2 * spectrum.level)
+    exact = es.layers.sommerfeld_integrals(three, np.array([rho]), spectrum.slowest + 0.5, 2 * spectrum.level)
     agrees(f"{case} integral", exact[which, 0], want, 1e-8 * abs(want))
-    table = es.kernel_table(spectrum, 5.0, 0.01)
+    table = es.layers.kernel_table(spectrum, 5.0, 0.01)
     place = rho / spectrum.wavenumber
     tabled = (table.vector(place), table.scalar(place), table.scalar(place) - table.end_of_probe(place))[which]
     # Between its first nodes the kernel times ρ is curved; triangles so close use the images instead.
@@ -49,7 +49,7 @@ def test_kernels_by_the_integrator_and_by_the_table(case):
 @pytest.mark.parametrize("case", HERTZIAN)
 def test_power_of_a_hertzian_dipole(case):
     spectrum = spectrum_of(CASES[f"HED_{case}_TM0"])
-    (wave,) = es.surface_waves(spectrum)
+    (wave,) = es.layers.surface_waves(spectrum)
     assert wave.name == "TM0"
     agrees(f"{case} TM0", wave.index, CASES[f"HED_{case}_TM0"]["value"], 1e-9)
     # One ampere times k0 l, in units of η0.
@@ -177,12 +177,12 @@ def test_coupling(case):
 @pytest.mark.parametrize(("permittivity", "ratio"), [(2.2, 3), (4.4, 2)])
 def test_cross_section_of_a_line(permittivity, ratio):
     board, key = es.substrate("1 mm", permittivity), f"LINE_{permittivity}_{ratio}"
-    line = es.strip_line(board, ratio * 1e-3, "1 MHz")
+    line = es.layers.strip_line(board, ratio * 1e-3, "1 MHz")
     want = CASES[f"{key}_eeff0"]["value"][0]
     agrees(f"{key} static", line.effective_permittivity, want, 1e-5 * want)
     agrees(f"{key} Z0", line.impedance.real, CASES[f"{key}_Z0"]["value"][0], 1e-3 * line.impedance.real)
     for fh in (1.6, 4.8, 16.0):
-        line = es.strip_line(board, ratio * 1e-3, fh * 1e9)
+        line = es.layers.strip_line(board, ratio * 1e-3, fh * 1e9)
         want = CASES[f"{key}_fh{fh}"]["value"][0]
         agrees(f"{key} at {fh}", line.effective_permittivity, want, 1e-5 * want)
 

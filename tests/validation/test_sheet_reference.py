@@ -23,6 +23,7 @@ from sheet_models import (
 from test_reference import agrees, score_table  # noqa: F401
 
 import earshot as es
+from earshot import shapes
 from earshot.kernels.sheets import near_pair, pair_rule
 from earshot.meshing.mesh import MeshRule
 from earshot.meshing.sheet_mesh import sheet_mesh
@@ -111,7 +112,7 @@ def test_cones(case, antenna, factor):
 def on_ball(radius, towards, height=0.24, thin=0.001):
     towards = np.array(towards) / np.linalg.norm(towards)
     mast = es.Wire("mast", [tuple(radius * towards), tuple((radius + height) * towards)], radius=thin)
-    ball = es.Sheet("ball", es.sphere(2 * radius))
+    ball = es.Sheet("ball", shapes.sphere(2 * radius))
     return es.Antenna("ball", [mast], [es.Port("feed", "mast", at=0)], sheets=[ball])
 
 
@@ -171,7 +172,7 @@ def test_strips(width):
 def test_spheres_against_mie(size):
     found = CASES[f"sphere_mie_ka{size:g}"]
     diameter, want = 2 * found["geometry"]["radius_wl"], found["value"]
-    ball = es.Antenna("ball", sheets=[es.Sheet("ball", es.sphere(diameter))])
+    ball = es.Antenna("ball", sheets=[es.Sheet("ball", shapes.sphere(diameter))])
     theta = np.radians(want["theta_deg"])
     wave = es.plane_wave("180 deg", 0.0, e_theta=-1.0)
     worst = []
@@ -210,7 +211,7 @@ def test_a_sphere_between_its_resonances():
     b, c = j / h, (j + x * dj) / (h + x * dh)
     sigma = abs(np.sum((-1.0) ** n * (2 * n + 1) * (c - b))) ** 2 / (4 * math.pi)
     diameter = x / math.pi
-    ball = es.Antenna("ball", sheets=[es.Sheet("ball", es.sphere(diameter))])
+    ball = es.Antenna("ball", sheets=[es.Sheet("ball", shapes.sphere(diameter))])
     got = es.scatter(ball, es.plane_wave("180 deg", 0.0, e_theta=-1.0), METRES)
     back = float(got.cross_section(math.pi, 0.0))
     agrees("sphere ka 3.3, monostatic dB", 10 + 10 * math.log10(back / sigma), 10.0, 0.2)
@@ -258,11 +259,13 @@ def test_tubes_of_sheets_against_the_wire_kernel(name, path, allowed):
 def test_a_step_of_radius_against_the_wire_kernel():
     wide, thin, gap = 0.02, 0.01, 0.02
     wires = [es.Wire("middle", [(0, 0, -0.1), (0, 0, 0.1)], radius=wide)]
-    sheets = [es.Sheet("middle", es.cylinder(2 * wide, 0.2, base=(0, 0, -0.1)))]
+    sheets = [es.Sheet("middle", shapes.cylinder(2 * wide, 0.2, base=(0, 0, -0.1)))]
     for side in (1, -1):
         wires.append(es.Wire(f"arm {side}", [(0, 0, side * 0.1), (0, 0, side * 0.225)], radius=thin))
-        sheets.append(es.Sheet(f"ring {side}", es.annulus(2 * wide, 2 * thin, centre=(0, 0, side * 0.1))))
-        sheets.append(es.Sheet(f"arm {side}", es.cylinder(2 * thin, 0.125, base=(0, 0, side * 0.1), axis=(0, 0, side))))
+        sheets.append(es.Sheet(f"ring {side}", shapes.annulus(2 * wide, 2 * thin, centre=(0, 0, side * 0.1))))
+        sheets.append(
+            es.Sheet(f"arm {side}", shapes.cylinder(2 * thin, 0.125, base=(0, 0, side * 0.1), axis=(0, 0, side)))
+        )
     wire = es.Antenna("wire", wires, [es.Port("feed", "middle", gap=gap)])
     sheet = es.Antenna("tubes", [], [es.Port("feed", "middle", (0, 0, 0), gap, across="z")], sheets=sheets)
     one, two = (es.solve(a, ONE_METRE).network.y().values[0, 0, 0] for a in (wire, sheet))
@@ -287,10 +290,10 @@ def capacitance(sheets, signs):
 
 def test_static_capacitances():
     want = CASES["C_square_plate"]["value"]["C_pF_per_m_of_side"] * 1e-12
-    agrees("C of a square plate", capacitance([es.Sheet("a", es.plate(1, 1))], [1]), want, 0.01 * want)
+    agrees("C of a square plate", capacitance([es.Sheet("a", shapes.plate(1, 1))], [1]), want, 0.01 * want)
     disk = CASES["C_disk"]["value"]["C_pF_per_m"] * 1e-12
-    agrees("C of a disk", capacitance([es.Sheet("a", es.disk(2))], [1]), disk, 0.01 * disk)
-    pair = [es.Sheet("a", es.disk(2)), es.Sheet("b", es.disk(2, centre=(0, 0, 0.4)))]
+    agrees("C of a disk", capacitance([es.Sheet("a", shapes.disk(2))], [1]), disk, 0.01 * disk)
+    pair = [es.Sheet("a", shapes.disk(2)), es.Sheet("b", shapes.disk(2, centre=(0, 0, 0.4)))]
     # Against one another each is at half the voltage between them.
     opposite = CASES["C_two_disks_d0.4b"]["value"]["opposite_C_over_eps0_b"] * 8.8541878128e-12
     agrees("C of two disks", capacitance(pair, [0.5, -0.5]), opposite, 0.01 * opposite)

@@ -26,10 +26,10 @@ def test_the_surface_wave_falls_as_the_square(driven):
 
 
 def test_what_is_no_line_is_told(driven):
-    line = driven.near_field(es.line_of_points((0, 0, 2), (5, 0, 2), 3))
+    line = driven.near_field(es.fields.line_of_points((0, 0, 2), (5, 0, 2), 3))
     with pytest.raises(es.UsageError, match="on the z axis"):
         plots.along(line)
-    plane = driven.near_field(es.plane_of_points((3, 0, 0), (1, 0, 0), (0, 0, 1), (2, 2)))
+    plane = driven.near_field(es.fields.plane_of_points((3, 0, 0), (1, 0, 0), (0, 0, 1), (2, 2)))
     with pytest.raises(es.UsageError, match="needs a line of points"):
         plots.along(plane)
     with pytest.raises(es.UsageError, match="one label each"):

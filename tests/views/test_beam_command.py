@@ -86,7 +86,7 @@ def test_the_command_prints_draws_and_writes(alone, tmp_path, capsys):
         assert words in printed
     written = {p.name for p in (tmp_path / "out").iterdir()}
     assert {"polar.png", "layout-aside.png", "beam-map-out.png", "envelope-out.png", "link.png"} <= written
-    table = es.read_weights(tmp_path / "out" / "weights-aside.csv")
+    table = es.files.read_weights(tmp_path / "out" / "weights-aside.csv")
     assert np.allclose(table.values, es.ideal_array(es.read_design(alone)).beam("aside").weights.values)
     assert main(["beams", str(alone), "--json", "--set", "steer=35 deg", "-f", "5.9 GHz"]) == 0
     content = json.loads(capsys.readouterr().out)

@@ -69,7 +69,7 @@ def test_currents_as_vtk(roof, tmp_path):
     import meshio
 
     driven = roof.drive(es.watts(1))
-    path = es.write_vtk(driven.flow, tmp_path / "mesh.vtu")
+    path = es.files.write_vtk(driven.flow, tmp_path / "mesh.vtu")
     content = meshio.read(path)
     kinds = {block.type: i for i, block in enumerate(content.cells)}
     t = kinds["triangle"]
@@ -80,7 +80,7 @@ def test_currents_as_vtk(roof, tmp_path):
     np.testing.assert_allclose(corners, roof.sheet_mesh.corners)
     assert content.cell_data["part"][t].min() == 1
     with pytest.raises(es.UsageError, match=r"does not end in \.vtu"):
-        es.write_vtk(driven.flow, tmp_path / "mesh.vtp")
+        es.files.write_vtk(driven.flow, tmp_path / "mesh.vtp")
 
 
 def test_currents_at_moments_of_the_period(roof):
@@ -108,11 +108,11 @@ def test_figures_of_what_has_no_sheets_are_refused(roof, dipole, tmp_path):
         es.plots.surface_currents(roof)
     with pytest.raises(es.UsageError, match=r"does not end in \.gif"):
         es.plots.write_animation(roof.drive(), tmp_path / "moving.mp4")
-    only = es.Antenna("ball", sheets=[es.Sheet("ball", es.sphere(0.2))])
+    only = es.Antenna("ball", sheets=[es.Sheet("ball", es.shapes.sphere(0.2))])
     got = es.scatter(only, es.plane_wave(0.0, 0.0, e_theta=1.0), "300 MHz")
     assert es.plots.surface_currents(got, phase=60).texts
     with pytest.raises(es.ModelError, match="lie on one another"):
-        es.scatter(only.with_(es.Sheet("a", es.disk(1)), es.Sheet("b", es.disk(1))), got.wave, "300 MHz")
+        es.scatter(only.with_(es.Sheet("a", es.shapes.disk(1)), es.Sheet("b", es.shapes.disk(1))), got.wave, "300 MHz")
 
 
 def test_a_results_file_of_sheets_opens_as_the_same_solution(roof, tmp_path):

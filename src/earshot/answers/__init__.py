@@ -1,1 +1,5 @@
-"""What a solve can be asked: networks, drives, fields, evidence."""
+"""What a solve answers."""
+
+import lazy_loader
+
+__getattr__, __dir__, __all__ = lazy_loader.attach_stub(__name__, __file__)

@@ -52,7 +52,7 @@ class Draft:
 
     def layer(self, thickness: str, made: Dielectric) -> None:
         """A layer on a plane, of a dielectric that is in the library or is written down here."""
-        if made not in dielectrics():
+        if made not in dielectrics.values():
             rows = [f"permittivity = {made.permittivity}", f"loss_tangent = {made.loss_tangent}"]
             rows += [f"permeability = {made.permeability}", f"source = {_quoted(made.source)}"]
             self._parts.append("\n".join(["", f"[dielectrics.{_quoted(made.name)}]", *rows]))

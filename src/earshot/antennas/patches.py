@@ -6,14 +6,14 @@ from .. import units
 from ..constants import wavelength
 from ..description.design import Design
 from ..media.patch_start import PatchStart, disk_start, patch_start
-from ..media.stack import Dielectric, Layer, Stack, dielectric
+from ..media.stack import Dielectric, Layer, Stack, dielectrics
 from ..media.strip_line import strip_width
 from .draft import Draft
 
 
 def _board(draft: Draft, board: Dielectric | str, thickness: str | float) -> Stack:
     """The layer in the draft, and as the formulas want it."""
-    made = dielectric(board) if isinstance(board, str) else board
+    made = dielectrics[board] if isinstance(board, str) else board
     draft.value("thickness", thickness, "0.003 lambda", "0.06 lambda", "of the board")
     draft.layer("thickness", made)
     metres = units.read(thickness, "length", what="thickness", wavelength=wavelength(draft.hertz))

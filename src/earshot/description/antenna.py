@@ -12,8 +12,7 @@ import numpy as np
 from .. import units
 from ..arraytypes import Floats
 from ..errors import UsageError, needs, unknown
-from ..media.metals import Metal
-from ..media.metals import metal as metal_named
+from ..media.metals import Metal, metals
 from ..media.surroundings import FreeSpace, Medium
 from .circuit_parts import Line, Load, Stub, Terminal
 from .parts import AXES, Gap, Length, Port, Wire
@@ -331,7 +330,7 @@ class Antenna:
 
     def made_of(self, metal: Metal | str | None) -> Antenna:
         """The antenna with every wire and sheet of one metal, or of a perfect conductor (None)."""
-        found = metal_named(metal) if isinstance(metal, str) else metal
+        found = metals[metal] if isinstance(metal, str) else metal
         return replace(
             self,
             wires=tuple(replace(w, metal=found) for w in self.wires),

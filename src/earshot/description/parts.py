@@ -12,8 +12,7 @@ import numpy as np
 from .. import units
 from ..arraytypes import Floats
 from ..errors import ModelError, UsageError, needs
-from ..media.metals import Jacket, Metal
-from ..media.metals import metal as metal_named
+from ..media.metals import Jacket, Metal, metals
 
 Point = tuple[float, float, float]
 Length = str | float
@@ -90,7 +89,7 @@ class Wire:
         object.__setattr__(self, "name", name)
         object.__setattr__(self, "points", corners)
         object.__setattr__(self, "radius", metres)
-        object.__setattr__(self, "metal", metal_named(metal) if isinstance(metal, str) else metal)
+        object.__setattr__(self, "metal", metals[metal] if isinstance(metal, str) else metal)
         thickness = None if wall is None else units.length(wall, f"{place}, wall")
         if thickness is not None and not 0.0 < thickness <= metres:
             raise UsageError(

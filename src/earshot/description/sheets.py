@@ -8,8 +8,7 @@ from dataclasses import dataclass, replace
 from .. import units
 from ..arraytypes import Floats
 from ..errors import UsageError
-from ..media.metals import Metal
-from ..media.metals import metal as metal_named
+from ..media.metals import Metal, metals
 from .parts import Length, named
 from .surfaces import Surface
 
@@ -24,7 +23,7 @@ class Sheet:
     flows on either. density: how much finer than usual its mesh is. Sheets are joined where their edges meet, and to
     wires that end on them. Raises UsageError and UnitError.
 
-    >>> from earshot import plate
+    >>> from earshot.shapes import plate
     >>> Sheet("roof", plate("3 m", "2 m", centre=(0, 0, "2.4 m")), metal="aluminium").surface.sizes
     (3.0, 2.0)
     """
@@ -61,7 +60,7 @@ class Sheet:
             raise UsageError(f"{place}: sides = {sides!r} is not 1 or 2")
         if not (math.isfinite(density) and 0.05 <= density <= 50.0):
             raise UsageError(f"{place}: density = {density} is outside 0.05 to 50; 1 unless given")
-        found = metal_named(metal) if isinstance(metal, str) else metal
+        found = metals[metal] if isinstance(metal, str) else metal
         for key, value in (
             ("name", name), ("surface", surface), ("metal", found), ("thickness", metres), ("sides", sides),
             ("density", float(density)),

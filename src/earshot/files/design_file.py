@@ -32,7 +32,7 @@ from .texts import Fault, Texts
 MEDIA: dict[str, Callable[[], Medium]] = {
     "free space": free_space,
     "perfect plane": perfect_plane,
-    **{kind.name: partial(earth, kind.name) for kind in earths()},
+    **{name: partial(earth, name) for name in earths},
 }
 """What `medium` may say."""
 

@@ -110,7 +110,7 @@ def _own_metals(antenna: Antenna) -> dict[str, dict[str, Any]]:
     own: dict[str, Metal] = {}
     stack = antenna.medium.stack
     for metal in (stack.plane if stack else None, *(part.metal for part in antenna.metal)):
-        if metal is not None and metal not in metals() and own.setdefault(metal.name, metal) != metal:
+        if metal is not None and metal not in metals.values() and own.setdefault(metal.name, metal) != metal:
             raise UsageError(f"antenna '{antenna.name}' has two metals named '{metal.name}': rename one")
     return {
         name: {"conductivity": m.conductivity, "permeability": m.permeability, "source": m.source}
@@ -158,7 +158,7 @@ def _own_matter(_medium: Medium) -> dict[str, dict[str, Any]]:
 
 @_own_matter.register
 def _(medium: Earth) -> dict[str, dict[str, Any]]:
-    if medium in earths():
+    if medium in earths.values():
         return {}
     keys = ("permittivity", "conductivity", "source")
     return {"earths": {medium.name: {key: getattr(medium, key) for key in keys}}}
@@ -169,7 +169,7 @@ def _(medium: Stack) -> dict[str, dict[str, Any]]:
     own: dict[str, Dielectric] = {}
     for layer in medium.layers:
         made = layer.material
-        if made not in dielectrics() and own.setdefault(made.name, made) != made:
+        if made not in dielectrics.values() and own.setdefault(made.name, made) != made:
             raise UsageError(f"the layers have two dielectrics named '{made.name}': rename one")
     keys = ("permittivity", "loss_tangent", "permeability", "source")
     return {"dielectrics": {name: {key: getattr(made, key) for key in keys} for name, made in own.items()}}

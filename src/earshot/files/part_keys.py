@@ -12,8 +12,8 @@ from ..description.design import Quantities, Value
 from ..description.parts import Port, Wire
 from ..description.paths import circle_points, helix_points
 from ..errors import DesignFileError, UnitError, UsageError, unknown
-from ..media.metals import Jacket, Metal, metal
-from ..media.stack import Dielectric, Layer, Stack, dielectric
+from ..media.metals import Jacket, Metal, metals
+from ..media.stack import Dielectric, Layer, Stack, dielectrics
 from .reading import numbers, read_table
 from .schema import CircleTable, DesignTable, HelixTable, PortTable, TerminalTable, ValueTable, WireTable
 from .texts import Texts
@@ -46,7 +46,7 @@ def read_metal(texts: Texts, table: DesignTable, place: str, name: str) -> Metal
     """One of the file's own metals, or one that is known by name."""
     own = table.metals.get(name)
     try:
-        return Metal(name, own.conductivity, own.permeability, own.source) if own else metal(name)
+        return Metal(name, own.conductivity, own.permeability, own.source) if own else metals[name]
     except UsageError as problem:
         raise DesignFileError(f"{texts.name}: {place}: {problem}") from None
 
@@ -61,7 +61,7 @@ def read_layers(texts: Texts, table: DesignTable, names: Quantities) -> Stack:
             made = (
                 Dielectric(given.of, own.permittivity, own.loss_tangent, own.permeability, own.source)
                 if own
-                else dielectric(given.of)
+                else dielectrics[given.of]
             )
             layers.append(Layer(thickness, made))
         except UsageError as problem:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from ..arraytypes import Complexes, Floats
 from ..constants import ELECTRIC_CONSTANT
 from ..errors import UsageError
+from .catalogue import Catalogue
 from .half_space import HalfSpace, reflected
 from .plain import Plain
 
@@ -48,9 +49,9 @@ class Earth(Plain):
         return f"{self.name} (εr {self.permittivity:g}, σ {self.conductivity:g} S/m) below z = 0"
 
 
-_EARTHS = {
-    e.name: e
-    for e in (
+earths = Catalogue(
+    "earth",
+    (
         Earth("dry sand", 3.0, 1e-4, _TABLE),
         Earth("rock", 7.0, 1e-3, _TABLE),
         Earth("city", 5.0, 1e-3, _TABLE),
@@ -60,23 +61,15 @@ _EARTHS = {
         Earth("fresh water", 80.0, 5e-3, _TABLE),
         Earth("sea", 81.0, 5.0, _TABLE),
         Earth("ice", 3.2, 1e-5, _TABLE),
-    )
-}
+    ),
+)
+"""Kinds of earth by generic name."""
 
 
 def earth(name: str) -> Earth:
-    """A kind of earth by generic name; raises UsageError listing the names there are.
+    """A kind of earth by generic name; raises UsageError naming the nearest there is.
 
     >>> earth("meadow").permittivity
     13.0
     """
-    from ..errors import unknown
-
-    if name not in _EARTHS:
-        raise UsageError(unknown("earth", name, _EARTHS))
-    return _EARTHS[name]
-
-
-def earths() -> tuple[Earth, ...]:
-    """Every kind of earth in the library."""
-    return tuple(_EARTHS.values())
+    return earths[name]

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 
 from .. import units
 from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT
-from ..errors import UsageError, unknown
+from ..errors import UsageError
+from .catalogue import Catalogue
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,9 +65,9 @@ class Metal:
 _HANDBOOK = "CRC Handbook of Chemistry and Physics, 97th ed., resistivity of pure metals at 20 °C"
 _STANDARD = "International Annealed Copper Standard, 20 °C"
 _ALLOYS = "ASM Metals Handbook, vol. 2, electrical conductivity of alloys"
-_METALS = {
-    m.name: m
-    for m in (
+metals = Catalogue(
+    "metal",
+    (
         Metal("aluminium", 3.77e7, 1.0, _HANDBOOK),
         Metal("aluminium alloy 6061", 2.5e7, 1.0, _ALLOYS),
         Metal("brass", 1.6e7, 1.0, _ALLOYS),
@@ -80,24 +81,9 @@ _METALS = {
         Metal("steel", 6.0e6, 100.0, _ALLOYS + "; low carbon, initial permeability, typical"),
         Metal("tin", 8.7e6, 1.0, _HANDBOOK),
         Metal("zinc", 1.69e7, 1.0, _HANDBOOK),
-    )
-}
-
-
-def metal(name: str) -> Metal:
-    """A metal by name; raises UsageError listing the names there are.
-
-    >>> metal("copper").conductivity
-    58000000.0
-    """
-    if name not in _METALS:
-        raise UsageError(unknown("metal", name, _METALS))
-    return _METALS[name]
-
-
-def metals() -> tuple[Metal, ...]:
-    """Every metal in the library."""
-    return tuple(_METALS.values())
+    ),
+)
+"""Metals by name, each with where its figures are from."""
 
 
 @dataclass(frozen=True, slots=True, init=False)

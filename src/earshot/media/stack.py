@@ -13,8 +13,9 @@ import numpy as np
 from .. import units
 from ..arraytypes import Bools, Complexes, Floats
 from ..errors import UsageError
+from .catalogue import Catalogue
 from .half_space import reflected
-from .metals import Metal, metal
+from .metals import Metal, metals
 from .plain import Plain
 
 if TYPE_CHECKING:
@@ -51,9 +52,9 @@ class Dielectric:
 
 
 _TYPICAL = "typical of its kind at microwave frequencies; take your maker's figure"
-_DIELECTRICS = {
-    d.name: d
-    for d in (
+dielectrics = Catalogue(
+    "dielectric",
+    (
         Dielectric("air", 1.0, 0.0, source="exact to 6e-4"),
         Dielectric("alumina", 9.8, 2e-4, source=_TYPICAL),
         Dielectric("foam", 1.07, 1e-3, source=_TYPICAL),
@@ -64,26 +65,9 @@ _DIELECTRICS = {
         Dielectric("ptfe", 2.08, 3e-4, source=_TYPICAL),
         Dielectric("ptfe glass", 2.33, 1.2e-3, source=_TYPICAL),
         Dielectric("polycarbonate", 2.8, 6e-3, source=_TYPICAL),
-    )
-}
-
-
-def dielectric(name: str) -> Dielectric:
-    """A dielectric by generic name; raises UsageError listing the names there are.
-
-    >>> dielectric("ptfe glass").permittivity
-    2.33
-    """
-    from ..errors import unknown
-
-    if name not in _DIELECTRICS:
-        raise UsageError(unknown("dielectric", name, _DIELECTRICS))
-    return _DIELECTRICS[name]
-
-
-def dielectrics() -> tuple[Dielectric, ...]:
-    """Every dielectric in the library."""
-    return tuple(_DIELECTRICS.values())
+    ),
+)
+"""Dielectrics by generic name."""
 
 
 @dataclass(frozen=True, slots=True, init=False)
@@ -98,7 +82,7 @@ class Layer:
         if not (math.isfinite(metres) and metres > 0.0):
             raise UsageError(f"layer: thickness {thickness} is not above zero; leave the layer out")
         object.__setattr__(self, "thickness", metres)
-        object.__setattr__(self, "material", dielectric(material) if isinstance(material, str) else material)
+        object.__setattr__(self, "material", dielectrics[material] if isinstance(material, str) else material)
 
 
 @dataclass(frozen=True, init=False)
@@ -132,7 +116,7 @@ class Stack(Plain):
             raise UsageError("stack: it is open below and has a plane as well; leave one of them out")
         object.__setattr__(self, "layers", own)
         object.__setattr__(self, "metal_on", count)
-        object.__setattr__(self, "plane", metal(plane) if isinstance(plane, str) else plane)
+        object.__setattr__(self, "plane", metals[plane] if isinstance(plane, str) else plane)
         object.__setattr__(self, "open_below", open_below)
 
     @property

@@ -1,0 +1,5 @@
+from .driven import Driven as Driven
+from .evidence import Evidence as Evidence
+from .frequencies import Band as Band
+from .receiving import Received as Received
+from .solution import Solution as Solution

@@ -1,0 +1,32 @@
+"""Shapes of sheets, and paths of wires."""
+
+from .description.paths import circle_points, helix_points
+from .description.surfaces import (
+    Surface,
+    annulus,
+    box,
+    cone,
+    cylinder,
+    disk,
+    paraboloid,
+    plate,
+    polygon,
+    sphere,
+    triangles,
+)
+
+__all__ = [
+    "Surface",
+    "annulus",
+    "box",
+    "circle_points",
+    "cone",
+    "cylinder",
+    "disk",
+    "helix_points",
+    "paraboloid",
+    "plate",
+    "polygon",
+    "sphere",
+    "triangles",
+]
