@@ -130,7 +130,7 @@ def in_parallel(work: Callable[[Any], Any], things: Sequence[Any]) -> list[Any]:
     return [found[n] for n in range(len(things))]
 
 
-def in_shares(work: Callable[[slice], None], count: int) -> None:
-    """Call work(share) for as many shares of 0 to count as there are threads, side by side."""
-    step = math.ceil(count / thread_count()) or 1
+def in_shares(work: Callable[[slice], None], count: int, least: int = 1) -> None:
+    """Call work(share) for as many shares of 0 to count as there are threads, side by side; none of fewer than least."""
+    step = max(math.ceil(count / thread_count()), least)
     in_threads(work, [slice(i, i + step) for i in range(0, count, step)])

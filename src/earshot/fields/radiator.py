@@ -15,6 +15,9 @@ from ..meshing.sheet_mesh import MIRROR
 from ..running import announce, in_shares
 from .directions import unit_vectors
 
+_LEAST = 20_000
+"""Terms of a sum that are worth another thread."""
+
 
 @dataclass(frozen=True, eq=False)
 class Radiator:
@@ -41,23 +44,28 @@ class Radiator:
 
         announce(radiation_vectors if self.mesh is not None else moment_vectors)
         out = np.zeros((len(directions), 1, 3), np.complex128)
-        segments = currents = None
+        segments, currents, points, moments = self._about_middle
+
+        def work(share: slice) -> None:
+            part = np.ascontiguousarray(directions[share])
+            if segments.size:
+                radiation_vectors(segments, currents, self.wavenumber, part, out[share])
+            if points.size:
+                moment_vectors(points, moments, self.wavenumber, part, out[share, 0])
+
+        in_shares(work, len(directions), math.ceil(_LEAST / max(segments.shape[1] + points.shape[1], 1)))
+        return out[:, 0]
+
+    @cached_property
+    def _about_middle(self) -> tuple[Floats, Floats, Floats, Floats]:
+        """As the kernels want them: segments (8, s) and currents (1, 4, s), points (3, p) and moments (6, p)."""
+        segments, currents = np.zeros((8, 0)), np.zeros((1, 4, 0))
         if self.mesh is not None and len(self.mesh):
             mean, diff = self.ends.mean(axis=1), self.ends[:, 1] - self.ends[:, 0]
             segments = np.concatenate([(self.mesh.centres - self.middle).T, self.mesh.columns[TX:]])
             currents = np.array([[mean.real, mean.imag, diff.real, diff.imag]])
-        points = np.ascontiguousarray((self.points - self.middle).T)
         moments = np.concatenate([self.moments.real, self.moments.imag], axis=1).T.copy()
-
-        def work(share: slice) -> None:
-            part = np.ascontiguousarray(directions[share])
-            if segments is not None:
-                radiation_vectors(segments, currents, self.wavenumber, part, out[share])
-            if len(self.points):
-                moment_vectors(points, moments, self.wavenumber, part, out[share, 0])
-
-        in_shares(work, len(directions))
-        return out[:, 0]
+        return segments, currents, np.ascontiguousarray((self.points - self.middle).T), moments
 
     def _on_grid(self, theta: Floats, phi: Floats) -> Complexes:
         """The same for every pair of theta (m,) and phi (n,): (m, n, 3).
