@@ -131,6 +131,6 @@ def in_parallel(work: Callable[[Any], Any], things: Sequence[Any]) -> list[Any]:
 
 
 def in_shares(work: Callable[[slice], None], count: int, least: int = 1) -> None:
-    """Call work(share) for as many shares of 0 to count as there are threads, side by side; none of fewer than least."""
+    """Call work(share) for as many shares of 0 to count as there are threads, side by side; none below `least`."""
     step = max(math.ceil(count / thread_count()), least)
     in_threads(work, [slice(i, i + step) for i in range(0, count, step)])
