@@ -52,7 +52,7 @@ def test_solve_prints_json_that_a_program_can_read(run, demo_path):
 
 
 def test_solve_writes_what_it_found(run, demo_path, tmp_path):
-    status, out, err = run("solve", demo_path, "-f", "149 MHz", "-f", "151 MHz", "--out", tmp_path)
+    status, out, err = run("solve", demo_path, "-f", "149 MHz", "-f", "151 MHz", "--all", "--out", tmp_path)
     assert status == 0
     assert out.count("realized gain") == 2
     names = sorted(p.name for p in tmp_path.iterdir())
@@ -143,7 +143,8 @@ def test_several_ports_need_a_case(run, tmp_path):
     path.write_text(path.read_text() + '[case.both]\npower = { one = "1 W" }\nvoltage = { two = "3 V" }\n')
     status, out, _ = run("solve", path, "--out", tmp_path / "out")
     assert status == 0
-    assert "at the ports" in out
+    assert "ports in case both" in out
+    assert "at the ports" in run("show", tmp_path / "out" / "results.nc", "--all")[1]
     assert "R 50" in (tmp_path / "out" / "network.s2p").read_text()
 
 

@@ -347,13 +347,22 @@ class FarField:
         samples = self._samples(("theta", "phi"), theta[:, None], phi, field, unit)
         return xr.Dataset(samples, coordinates, {"frequency_Hz": self.frequency, "label": self.label})
 
-    def beamwidth(self, plane: str, level: float = -3.0103) -> float | None:
+    def beamwidth(self, plane: str, level: float = lobes.HALF_POWER) -> float | None:
         """Full width in degrees of the main lobe of the "E" or "H" cut at a level (dB) below the peak.
 
         The half-power beamwidth unless another level is given. None when the lobe never falls that far, or would
         only do so below a plane.
         """
         return lobes.beamwidth(self._level(plane), self.step, level)
+
+    @property
+    def azimuth_beamwidth(self) -> float | None:
+        """Full half-power width in azimuth at the peak's elevation, degrees; None where it never falls that far."""
+        theta, phi = self.peak
+        top = float(self.intensity(theta, phi))
+        return lobes.beamwidth(
+            lambda along: decibels(self.intensity(theta, phi + along) / top), self.step, lobes.HALF_POWER
+        )
 
     def side_lobes(self, plane: str) -> list[tuple[float, float]]:
         """Lobes beside the main one in the "E" or "H" cut, highest first: (dB below the peak, degrees from it).

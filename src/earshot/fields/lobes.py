@@ -71,6 +71,8 @@ def major_axis(e_theta: Complexes, e_phi: Complexes, theta: Floats, phi: Floats)
     return np.asarray(real / np.linalg.norm(real))
 
 
+HALF_POWER = -10.0 * math.log10(2.0)
+"""dB."""
 EQUAL = 0.05
 """dB within which lobes are as strong as the main one."""
 _DEEPEST = 60.0

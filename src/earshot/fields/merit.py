@@ -46,7 +46,7 @@ def rows_of(field: FarField) -> Iterator[Row]:
     nothing = "not defined: the beam is upright" if field.has_no_sides else "no field there"
     yield "front-to-side ratio", side, "dB", nothing if side is None else "the stronger side, a quarter turn aside"
     axial = float(polarisation.axial_ratio(*field.field(*field.peak)))
-    remark = "linear" if axial > 40.0 else ("right-hand" if field.right_handed else "left-hand")
+    remark = "linear" if axial > polarisation.LINEAR else ("right-hand" if field.right_handed else "left-hand")
     yield "axial ratio at the peak", axial, "dB", remark
     beyond = "above one: power does not balance, trust neither gain nor this" if field.efficiency > 1.02 else ""
     yield "radiation efficiency", field.efficiency, "1", beyond

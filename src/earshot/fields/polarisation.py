@@ -12,6 +12,8 @@ import numpy as np
 from ..arraytypes import Complexes, Floats
 from .directions import phi_vectors, theta_vectors, unit_vectors
 
+LINEAR = 30.0
+"""Axial ratio, dB, above which a wave is told as linear."""
 MOST_AXIAL_RATIO = 100.0
 """Axial ratios are reported up to this many dB: beyond it a field is linear to rounding."""
 

@@ -29,7 +29,8 @@ _MOST_ROWS = 13
 _COLOURS = {"stop": "bold red", "warn": "yellow", "note": "cyan"}
 
 
-def _table(columns: Iterable[tuple[str, bool]]) -> Table:
+def plain_table(columns: Iterable[tuple[str, bool]]) -> Table:
+    """An empty table of columns, each by name and whether it holds numbers."""
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0))
     for name, number in columns:
         table.add_column(name, justify="right" if number else "left", header_style="dim")
@@ -40,7 +41,8 @@ def _count(number: int, what: str) -> str:
     return f"{number} {what}{'' if number == 1 else 's'}"
 
 
-def _titled(title: str, table: Table) -> Group:
+def titled(title: str, table: Table) -> Group:
+    """A table under its title."""
     return Group(Text(title, style="bold"), table)
 
 
@@ -49,13 +51,13 @@ def findings_table(findings: Findings, name: str) -> Group | Text:
     doubtful = [f for f in findings if f.level != "note"]
     if not findings:
         return Text(f"{name}: nothing found, ready to solve", style="green")
-    table = _table([("", False), ("", False)])
+    table = plain_table([("", False), ("", False)])
     table.show_header = False
     for finding in findings:
         table.add_row(Text(finding.level, style=_COLOURS[finding.level]), Text(f"{finding.says}: {finding.remedy}"))
     if not doubtful:
         return Group(Text(f"{name}: nothing to worry about, ready to solve", style="green"), table)
-    return _titled(f"{name}: {_count(len(findings), 'finding')}", table)
+    return titled(f"{name}: {_count(len(findings), 'finding')}", table)
 
 
 def estimate_line(takes: Estimate) -> Text:
@@ -69,16 +71,19 @@ def estimate_line(takes: Estimate) -> Text:
 
 
 def quality_table(quality: pd.DataFrame) -> Group:
-    """How the sheets are meshed."""
+    """How the sheets are meshed; those that are alike share a row."""
     names = ["sheet", "triangles", "area, m2", "edges, mm", "least angle, deg", "worst shape"]
-    table = _table([(n, n != "sheet") for n in names])
+    table = plain_table([(n, n != "sheet") for n in names])
+    alike: dict[tuple[str, ...], list[str]] = {}
     for name, row in quality.iterrows():
         edges = f"{1e3 * row['shortest_m']:.3g} to {1e3 * row['longest_m']:.3g}"
-        table.add_row(
-            str(name), f"{row['triangles']:.0f}", f"{row['area_m2']:.4g}", edges, f"{row['least_angle_deg']:.1f}",
-            f"{row['worst_shape']:.2f}",
-        )  # fmt: skip
-    return _titled("mesh of the sheets (worst shape: 1 is a triangle of equal sides, 0 a sliver)", table)
+        told = (f"{row['triangles']:.0f}", f"{row['area_m2']:.4g}", edges, f"{row['least_angle_deg']:.1f}",
+                f"{row['worst_shape']:.2f}")  # fmt: skip
+        alike.setdefault(told, []).append(str(name))
+    for figures, own in alike.items():
+        more = len(own) - 1
+        table.add_row(own[0] + (f" and {more} alike" if more else ""), *figures)
+    return titled("mesh of the sheets (worst shape: 1 is a triangle of equal sides, 0 a sliver)", table)
 
 
 def model_line(solution: Solution) -> Text:
@@ -107,7 +112,7 @@ def network_tables(network: Network) -> list[Group]:
         shown = "" if len(keep) == len(frame) else f", {len(keep)} of {len(frame)} frequencies (best marked *)"
         title = f"port {port}, {ohms(reference)}{shown}"
         names = ["frequency", "R, ohm", "X, ohm", "VSWR", "return loss, dB"]
-        table = _table([(n, True) for n in names])
+        table = plain_table([(n, True) for n in names])
         best = int(frame["VSWR"].to_numpy().argmin())
         for i in keep:
             row = frame.iloc[i]
@@ -119,7 +124,7 @@ def network_tables(network: Network) -> list[Group]:
                 f"{row['VSWR']:.3f}" if row["VSWR"] < 1000 else f"{row['VSWR']:.3g}",
                 f"{row['return_loss_dB']:.2f}",
             )
-        tables.append(_titled(title, table))
+        tables.append(titled(title, table))
     return tables
 
 
@@ -129,13 +134,13 @@ def band_tables(network: Network) -> list[Group]:
     for port in network.ports:
         resonant, within = network.resonances(port), network.bandwidth(port, vswr=2.0)
         if len(resonant):
-            table = _table([("resonance", True), ("R, ohm", True), ("kind", False), ("Q", True)])
+            table = plain_table([("resonance", True), ("R, ohm", True), ("kind", False), ("Q", True)])
             for _, row in resonant.iterrows():
                 place = engineering(float(row["frequency_Hz"]), "Hz", 6)
                 table.add_row(place, f"{row['R_ohm']:.2f}", str(row["kind"]), f"{row['Q']:.1f}")
-            groups.append(_titled(f"resonances at {port}", table))
+            groups.append(titled(f"resonances at {port}", table))
         if len(within):
-            table = _table(
+            table = plain_table(
                 [
                     ("from", True),
                     ("to", True),
@@ -157,7 +162,7 @@ def band_tables(network: Network) -> list[Group]:
                     f"{(1 + best) / (1 - best):.3f}",
                     note,
                 )
-            groups.append(_titled(f"VSWR within 2 at {port}", table))
+            groups.append(titled(f"VSWR within 2 at {port}", table))
     return groups
 
 
@@ -174,17 +179,17 @@ def _number(value: float | None) -> str:
 
 def field_table(field: FarField, title: str) -> Group:
     """The figures of merit of a far field."""
-    table = _table([("figure", False), ("value", True), ("unit", False), ("", False)])
+    table = plain_table([("figure", False), ("value", True), ("unit", False), ("", False)])
     for figure, row in field.summary().iterrows():
         unit = "" if row["unit"] == "1" else row["unit"]
         table.add_row(str(figure), _number(row["value"]), unit, Text(row["remark"], style="dim"))
-    return _titled(title, table)
+    return titled(title, table)
 
 
 def drive_table(driven: Driven) -> Group:
     """What happens at each port of a drive."""
     names = ["port", "voltage, V", "current, A", "impedance, ohm", "VSWR", "power, W"]
-    table = _table([(n, n != "port") for n in names])
+    table = plain_table([(n, n != "port") for n in names])
     for port, row in driven.ports_table().iterrows():
         z = complex(row["active_impedance_ohm"])
         table.add_row(
@@ -195,35 +200,35 @@ def drive_table(driven: Driven) -> Group:
             f"{row['active_vswr'].real:.3f}" if math.isfinite(row["active_vswr"].real) else "-",
             f"{row['power_W'].real:.4g}",
         )
-    return _titled("at the ports", table)
+    return titled("at the ports", table)
 
 
 def budget_table(driven: Driven) -> Group:
     """Where every watt goes; what many wires or sheets take, together."""
-    table = _table([("part", False), ("W", True), ("%", True)])
+    table = plain_table([("part", False), ("W", True), ("%", True)])
     parts = driven.budget()
     kinds = {kind: parts.index.str.startswith(f"metal of {kind} ") for kind in ("wire", "sheet")}
     together = {str(p): f"metal of {many.sum()} {kind}s" for kind, many in kinds.items() if many.sum() > _MOST_ROWS
                 for p in parts.index[many]}  # fmt: skip
     for part, row in parts.groupby(lambda name: together.get(name, name), sort=False).sum().iterrows():
         table.add_row(str(part), f"{row['power_W']:.4g}", f"{100 * row['share']:.2f}")
-    return _titled("where the power goes", table)
+    return titled("where the power goes", table)
 
 
 def sector_table(sectors: Mapping[str, Mapping[str, float]]) -> Group:
     """Gain within named sectors."""
-    table = _table([("sector", False), ("least, dBi", True), ("mean, dBi", True), ("greatest, dBi", True)])
+    table = plain_table([("sector", False), ("least, dBi", True), ("mean, dBi", True), ("greatest, dBi", True)])
     for name, gains in sectors.items():
         table.add_row(name, *(f"{gains[which]:.3f}" for which in ("least", "mean", "greatest")))
-    return _titled("gain within sectors", table)
+    return titled("gain within sectors", table)
 
 
 def record_table(solution: Solution) -> Group:
     """What each stage of a run took."""
-    table = _table([("stage", False), ("s", True), ("times", True), ("MB", True)])
+    table = plain_table([("stage", False), ("s", True), ("times", True), ("MB", True)])
     for stage, row in solution.run_record().iterrows():
         table.add_row(str(stage), f"{row['seconds']:.3f}", f"{row['times']:.0f}", f"{row['memory_MB']:.3g}")
-    return _titled(f"what it took, {solution.unknowns} unknowns", table)
+    return titled(f"what it took, {solution.unknowns} unknowns", table)
 
 
 def evidence_table(evidence: Evidence) -> Group:
@@ -232,7 +237,7 @@ def evidence_table(evidence: Evidence) -> Group:
         f"evidence at {engineering(evidence.frequency, 'Hz', 6)}: {evidence.unknowns} unknowns against "
         f"{evidence.refined_unknowns} with every piece of the mesh halved; ± estimates the mesh's error from that"
     )
-    table = _table([("figure", False), ("value", True), ("±", True), ("unit", False), ("", False)])
+    table = plain_table([("figure", False), ("value", True), ("±", True), ("unit", False), ("", False)])
     for figure, row in evidence.to_frame().iterrows():
         error: Any = row["±"]
         unit = "" if row["unit"] == "1" else row["unit"]
@@ -243,17 +248,17 @@ def evidence_table(evidence: Evidence) -> Group:
             unit,
             Text(row["remark"], style="dim"),
         )
-    return _titled(title, table)
+    return titled(title, table)
 
 
 def comparison_table(table: pd.DataFrame, title: str) -> Group:
     """Figures side by side, with a column per model."""
     models = [c for c in table.columns if c != "unit"]
-    shown = _table([("figure", False), *((m, True) for m in models), ("unit", False)])
+    shown = plain_table([("figure", False), *((m, True) for m in models), ("unit", False)])
     for figure, row in table.iterrows():
         unit = "" if row["unit"] == "1" else str(row["unit"])
         shown.add_row(str(figure), *(_number(row[m]) for m in models), unit)
-    return _titled(title, shown)
+    return titled(title, shown)
 
 
 def difference_tables(
@@ -263,17 +268,17 @@ def difference_tables(
     if values.empty and parts.empty:
         yield Text("nothing changed: same values, same parts", style="green")
     if not values.empty:
-        table = _table([("value", False), ("before", True), ("after", True), ("change, %", True)])
+        table = plain_table([("value", False), ("before", True), ("after", True), ("change, %", True)])
         for name, row in values.iterrows():
             share = row["change_percent"]
             change = "" if math.isnan(share) else f"{share:+.2f}"
             table.add_row(str(name), row["before"] or "-", row["after"] or "-", change)
-        yield _titled("values that changed", table)
+        yield titled("values that changed", table)
     if not parts.empty:
-        table = _table([("part", False), ("", False), ("what", False)])
+        table = plain_table([("part", False), ("", False), ("what", False)])
         for _, row in parts.iterrows():
             table.add_row(row["kind"], row["part"], row["what"])
-        yield _titled("parts that changed", table)
+        yield titled("parts that changed", table)
     if figures.empty:
         yield Text(note, style="yellow")
         return
@@ -281,16 +286,16 @@ def difference_tables(
     if moved.empty:
         yield Text(f"no figure moved, {note}", style="green")
         return
-    table = _table([("figure", False), ("before", True), ("after", True), ("change", True), ("unit", False)])
+    table = plain_table([("figure", False), ("before", True), ("after", True), ("change", True), ("unit", False)])
     for figure, row in moved.iterrows():
         unit = "" if row["unit"] == "1" else str(row["unit"])
         table.add_row(str(figure), _number(row["before"]), _number(row["after"]), f"{row['change']:+.3f}", unit)
-    yield _titled(f"figures that moved, {note}", table)
+    yield titled(f"figures that moved, {note}", table)
 
 
 def beam_table(figures: pd.DataFrame, title: str) -> Group:
     """Beams side by side: a row for each figure, as `arrays.beam_figures` names them, and what gain means here."""
-    table = _table([("figure", False), *((str(name), True) for name in figures.columns), ("unit", False)])
+    table = plain_table([("figure", False), *((str(name), True) for name in figures.columns), ("unit", False)])
     for name, row in figures.iterrows():
         words, unit = _named(str(name))
         table.add_row(
@@ -302,38 +307,38 @@ def beam_table(figures: pd.DataFrame, title: str) -> Group:
         "gain is directivity times the elements' efficiency; a plain sum far from 0 dB says that elements disturb one "
         "another: earshot solve takes coupling in"
     )
-    return Group(_titled(title, table), Text(note, style="dim"))
+    return Group(titled(title, table), Text(note, style="dim"))
 
 
 def trial_table(trials: Trials, title: str) -> Group:
     """What errors leave of a beam, and by how much the median may still move with more trials."""
     found = trials.percentiles()
     found["50 % may move"] = [float(trials.convergence(str(name))["may_move"].iloc[-1]) for name in found.index]
-    table = _table([("figure", False), *((str(name), True) for name in found.columns), ("unit", False)])
+    table = plain_table([("figure", False), *((str(name), True) for name in found.columns), ("unit", False)])
     # A line is seen in one plane only.
     for name, row in found.dropna(how="all").iterrows():
         words, unit = _named(str(name))
         table.add_row(words, *map(_number, row), unit)
-    return _titled(title, table)
+    return titled(title, table)
 
 
 def link_table(link: pd.DataFrame, title: str) -> Group:
     """What amplifiers make of a beam, against the angle it is steered to."""
     names = ["steered to, deg", "EIRP, dBW", "G/T, dB/K", "sent, W"]
-    table = _table([(name, True) for name in names])
+    table = plain_table([(name, True) for name in names])
     # Every other is enough to read.
     for angle, row in link.iloc[:: 2 if len(link) > _MOST_ROWS else 1].iterrows():
         table.add_row(f"{angle:g}", *(f"{v:.2f}" for v in row.iloc[:2]), f"{row['sent_W']:.4g}")
-    return _titled(title, table)
+    return titled(title, table)
 
 
 def lobe_table(lobes: pd.DataFrame, title: str) -> Group:
     """Where grating lobes are."""
-    table = _table([(name, True) for name in ("u", "v", "theta, deg", "phi, deg", "element there, dB")])
+    table = plain_table([(name, True) for name in ("u", "v", "theta, deg", "phi, deg", "element there, dB")])
     for _, row in lobes.iterrows():
         places = [f"{row[key]:.{digits}f}" for key, digits in (("u", 3), ("v", 3), ("theta_deg", 1), ("phi_deg", 1))]
         table.add_row(*places, f"{row['level_dB']:.2f}")
-    return _titled(title, table)
+    return titled(title, table)
 
 
 _WORDS = {
@@ -360,19 +365,19 @@ def _named(figure: str) -> tuple[str, str]:
 def cut_table(table: pd.DataFrame, title: str) -> Group:
     """What to buy and cut."""
     columns = ["wires", "pieces", "length, mm", "diameter, mm", "wall, mm", "metal", "bends", "in all, m"]
-    shown = _table([(c, c not in ("wires", "metal")) for c in columns])
+    shown = plain_table([(c, c not in ("wires", "metal")) for c in columns])
     for _, row in table.iterrows():
         wall = "solid" if math.isnan(row["wall_m"]) else f"{1e3 * row['wall_m']:.2f}"
         lengths = (f"{1e3 * row['length_m']:.1f}", f"{1e3 * row['diameter_m']:.2f}", wall)
         shown.add_row(
             row["wires"], str(row["pieces"]), *lengths, row["metal"], str(row["bends"]), f"{row['total_m']:.3f}"
         )
-    return _titled(f"{title}: {_count(int(table['pieces'].sum()), 'piece')}, {table['total_m'].sum():.2f} m", shown)
+    return titled(f"{title}: {_count(int(table['pieces'].sum()), 'piece')}, {table['total_m'].sum():.2f} m", shown)
 
 
 def kinds_table(rows: Iterable[Mapping[str, str]]) -> Table:
     """The ready-made antennas, each with what it is for."""
-    table = _table([("kind", False), ("--count", False), ("what for", False)])
+    table = plain_table([("kind", False), ("--count", False), ("what for", False)])
     for row in rows:
         table.add_row(row["kind"], row["count"], row["what for"])
     return table
@@ -388,7 +393,7 @@ def term_text(term: Term) -> Group:
 
 def terms_table(terms: Iterable[Term]) -> Table:
     """Every term with its formula."""
-    table = _table([("term", False), ("formula", False), ("also", False)])
+    table = plain_table([("term", False), ("formula", False), ("also", False)])
     for term in terms:
         table.add_row(term.name, term.formula, Text(", ".join(term.also), style="dim"))
     return table
@@ -396,7 +401,7 @@ def terms_table(terms: Iterable[Term]) -> Table:
 
 def conversion_table(rows: Iterable[Mapping[str, Any]]) -> Table:
     """Quantities in several units; what they are is said once."""
-    table, before = _table([("", False), ("", True), ("", False)]), ""
+    table, before = plain_table([("", False), ("", True), ("", False)]), ""
     table.show_header = False
     for row in rows:
         table.add_row(row["what"] if row["what"] != before else "", f"{row['value']:.7g}", row["unit"])

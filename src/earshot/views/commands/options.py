@@ -31,6 +31,10 @@ Frequencies = Annotated[
     list[str] | None,
     typer.Option("--frequency", "-f", metavar="F", help="Solve here instead, such as '150.1 MHz'; may be repeated."),
 ]
+Everything = Annotated[
+    bool, typer.Option("--all", help="Print everything: every port over the band, every figure, where each watt goes.")
+]
+Limit = Annotated[float, typer.Option("--vswr", metavar="N", help="Limit of the bandwidth that is told.")]
 Readouts = Annotated[
     list[str] | None,
     typer.Option("--at", metavar="F", help="Read curves off at this frequency; may be repeated."),

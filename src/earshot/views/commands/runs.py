@@ -13,6 +13,7 @@ from ...files.design_file import DesignFile
 from ...files.results import is_results
 from ...runs import run as runs
 from ...runs.run import Run
+from ..first import first_screen
 from ..tables import (
     band_tables,
     budget_table,
@@ -66,8 +67,15 @@ def joined(tables: Sequence[pd.DataFrame]) -> pd.DataFrame:
     return whole
 
 
-def tables(result: Run) -> Iterator[Any]:
-    """Everything to print, in order."""
+def tables(result: Run, *, everything: bool = False, vswr: float = 2.0) -> Iterator[Any]:
+    """What to print, in order: the first screen, or everything; and the evidence, if there is some."""
+    yield from _everything(result) if everything else first_screen(result, vswr)
+    if result.evidence is not None:
+        yield evidence_table(result.evidence)
+        yield record_table(result.solution)
+
+
+def _everything(result: Run) -> Iterator[Any]:
     yield model_line(result.solution)
     yield from network_tables(result.solution.network)
     yield from band_tables(result.solution.network)
@@ -79,6 +87,3 @@ def tables(result: Run) -> Iterator[Any]:
             yield drive_table(case.driven)
         if case.driven.losses():
             yield budget_table(case.driven)
-    if result.evidence is not None:
-        yield evidence_table(result.evidence)
-        yield record_table(result.solution)

@@ -8,7 +8,8 @@ from typing import Annotated
 import typer
 
 from ...files.atomic import folder as make_folder
-from .options import DesignPath, Frequencies, Json, Sets, load
+from ...network.figures import limit_of
+from .options import DesignPath, Everything, Frequencies, Json, Limit, Sets, load
 from .runs import run, tables
 from .screen import complain, paragraphs, show, show_json
 
@@ -25,9 +26,12 @@ def solve(
     frequency: Frequencies = None,
     out: Out = None,
     with_evidence: WithEvidence = False,
+    everything: Everything = False,
+    vswr: Limit = 2.0,
     json: Json = False,
 ) -> None:
-    """Solve a design over its frequencies and drive its cases: impedance, VSWR, gain, beamwidths."""
+    """Solve a design over its frequencies and drive its cases: match, gain, beam, on one screen; all of it by --all."""
+    limit_of(vswr, None)
     file = load(path, sets, frequency)
     if out is not None:
         make_folder(out)
@@ -39,4 +43,4 @@ def solve(
     if json:
         show_json(result.to_dict())
     else:
-        show(*paragraphs(tables(result)))
+        show(*paragraphs(tables(result, everything=everything, vswr=vswr)))

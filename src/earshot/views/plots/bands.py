@@ -17,7 +17,7 @@ from ...errors import UsageError
 from ...network.network import Network
 from ...network.trace import Trace
 from ...units import engineering, ohms
-from .style import DASHES, FAINT, LINES, SOFT, flat_axes, heading, legend_above, look, sheet
+from .style import FAINT, SOFT, flat_axes, heading, legend_above, look, pen, sheet
 from .subjects import Curve, curves_of
 
 At = str | float | Sequence[str | float]
@@ -49,7 +49,7 @@ def lines_of(networks: Sequence[Curve], labels: Sequence[str] | None) -> list[Po
         for p, port in enumerate(network.ports):
             named = [labels[n]] if labels else [network.label] if len(networks) > 1 and network.label else []
             words = named + ([port] if len(network.ports) > 1 or not named else [])
-            style = LINES[len(found) % len(LINES)], DASHES[len(found) % len(DASHES)]
+            style = pen(len(found))
             found.append(PortCurve(network, p, ", ".join(words), *style))
     return found
 
@@ -275,7 +275,7 @@ def scattering(
     lines = []
     for i, (to, source) in enumerate(chosen):
         text = f"reflection at {to}" if to == source else f"{source} to {to}"
-        lines.append(PortCurve(network, ports.index(to), text, LINES[i % len(LINES)], DASHES[i % len(DASHES)]))
+        lines.append(PortCurve(network, ports.index(to), text, *pen(i)))
     levels = [20 * np.log10(np.maximum(np.abs(matrix.sel({"to": to, "from": f}).values), 1e-10)) for to, f in chosen]
 
     def draw(axes: Axes, scale: float, _unit: str) -> str:

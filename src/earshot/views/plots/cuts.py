@@ -16,7 +16,7 @@ from ...arraytypes import Floats
 from ...errors import UsageError
 from ...fields.far import FarField
 from ...units import engineering
-from .style import DASHES, FAINT, LINES, SOFT, flat_axes, heading, legend_above, look, sheet
+from .style import FAINT, LINES, SOFT, flat_axes, heading, legend_above, look, pen, sheet
 from .subjects import fields_of
 
 if TYPE_CHECKING:
@@ -62,8 +62,11 @@ def _several(angles: Angles) -> Sequence[str | float]:
 def _cuts(field: FarField, planes: Sequence[str], elevation: Angles, azimuth: Angles) -> list[tuple[str, xr.Dataset]]:
     if not (planes or _several(elevation) or _several(azimuth)):
         planes = ("E", "H")
-    cuts = [(f"{plane}-plane", field.cut(plane)) for plane in planes]
-    others = [field.cut(elevation=e) for e in _several(elevation)] + [field.cut(azimuth=a) for a in _several(azimuth)]
+    # So fine that the tips of lobes are round.
+    step = max(min(float(np.degrees(field.step)), 1.0) / 4.0, 0.05)
+    cuts = [(f"{plane}-plane", field.cut(plane, step=step)) for plane in planes]
+    others = [field.cut(elevation=e, step=step) for e in _several(elevation)]
+    others += [field.cut(azimuth=a, step=step) for a in _several(azimuth)]
     return cuts + [(str(cut.attrs["cut"]), cut) for cut in others]
 
 
@@ -89,10 +92,25 @@ def _curves(
                 if field.half_space:
                     level = np.where(cut.theta.values <= 90.0 + 1e-9, level, np.nan)
                 what = [QUANTITIES[quantity].removeprefix("gain, ")] if len(quantities) > 1 else []
-                style = LINES[len(found) % len(LINES)], DASHES[len(found) % len(DASHES)]
+                angle, kind = _upward(cut) if field.half_space else (cut.angle.values, str(cut.attrs["angle"]))
                 words = ", ".join([*whose, label, *what])
-                found.append(_Curve(words, cut.angle.values, level, str(cut.attrs["angle"]), *style))
+                order = np.argsort(angle, kind="stable")
+                found.append(_Curve(words, angle[order], level[order], kind, *pen(len(found))))
     return found
+
+
+def _upward(cut: xr.Dataset) -> tuple[Floats, str]:
+    """Angles of a cut over a plane, and what they are: those from the peak become angles from where the cut is highest.
+
+    So broadside of a board, or the zenith, is up; a beam steered within the cut leans over.
+    """
+    angle, kind = cut.angle.values, str(cut.attrs["angle"])
+    if kind != "angle from the peak":
+        return angle, kind
+    height = np.cos(np.radians(cut.theta.values))
+    here, aside = (float(np.interp(at, angle, height)) for at in (0.0, 90.0))
+    turned = np.mod(angle - np.degrees(np.arctan2(aside, here)) + 180.0, 360.0) - 180.0
+    return turned, _TOP
 
 
 def _name(field: FarField, fields: Sequence[FarField]) -> str:
@@ -106,13 +124,18 @@ def _rim(curves: Sequence[_Curve]) -> float:
     return float(np.ceil(max(np.nanmax(c.level) for c in curves) / 3.0 + 1e-9) * 3.0)
 
 
+_TOP = "angle from the top of the cut"
+_HALF = (_TOP, "elevation")
+"""Kinds of cuts of which half a circle is to be seen over a plane."""
 _MEANINGS = {
     "angle from the peak": "E-, H-plane: angle from the peak",
+    _TOP: "E-, H-plane: angle from where the cut is highest, which is straight up where it passes there",
     "elevation": "elevation: above the horizon, past 90° on the far side",
     "azimuth": "azimuth: from +x towards +y",
 }
 _COMPASS = {
     "angle from the peak": {0: "0°\npeak", 180: "180°\nback"},
+    _TOP: {0: "90°", 90: "0° top", 180: "−90°"},
     "elevation": {0: "0°\nhorizon", 90: "90° zenith", 180: "180°\nhorizon", 270: "−90° nadir"},
     "azimuth": {0: "0°\n+x", 90: "90° +y", 180: "180°\n−x", 270: "270° −y"},
 }
@@ -179,11 +202,12 @@ def polar(
         for i, kind in enumerate(kinds):
             width = 1.0 / len(kinds)
             own = [c for c in curves if c.kind == kind]
-            half = kind == "elevation" and all(f.half_space for f in fields)
+            half = kind in _HALF and all(f.half_space for f in fields)
             place = (i * width + 0.13 * width, 0.1, 0.70 * width, 0.68 - 0.035 * max(min(len(own), 8) - 2, 0))
             if half and len(kinds) == 1:
-                # Only the middle half of the square is used.
-                place = (0.19, -0.12, 0.62, 0.98)
+                # Only the middle half of the square is used: it may be as wide as the sheet.
+                wide = 0.76 if len(own) <= 6 else 0.62
+                place = (0.5 - wide / 2.0, 0.13 - 0.4 * wide, wide, 1.6 * wide)
             axes = figure.add_axes(place, projection="polar")
             assert isinstance(axes, PolarAxes)
             _circle(axes, own, radius, rings)
@@ -197,7 +221,8 @@ def _circle(
     axes: PolarAxes, curves: Sequence[_Curve], radius: Callable[[Floats], Floats], rings: dict[float, str]
 ) -> None:
     for curve in curves:
-        reach, turn = radius(curve.level), np.radians(curve.angle)
+        turn = np.radians(90.0 - curve.angle if curve.kind == _TOP else curve.angle)
+        reach = radius(curve.level)
         label = f"{curve.label}, most {np.nanmax(curve.level):.2f} dBi"
         axes.plot(turn, reach, color=curve.colour, linestyle=curve.dash, label=label)
         if len(curves) < 4:
@@ -209,7 +234,7 @@ def _circle(
     kind = curves[0].kind
     words = _COMPASS[kind]
     turns = range(0, 360, 30)
-    signed = [a if a <= 180 or kind == "azimuth" else a - 360 for a in turns]
+    signed = [90 - a if kind == _TOP else a if a <= 180 or kind == "azimuth" else a - 360 for a in turns]
     axes.set_thetagrids(turns, [words.get(a, f"{s}°".replace("-", "−")) for a, s in zip(turns, signed, strict=True)])
     axes.tick_params(axis="x", pad=5)
     for degrees, text in zip(turns, axes.get_xticklabels(), strict=True):
@@ -233,9 +258,10 @@ def _upper_half(axes: PolarAxes, rings: dict[float, str]) -> None:
         hatch="////", linewidth=0.0,
     )  # fmt: skip
     axes.add_patch(strip)
-    legend = axes.get_legend()
-    if legend is not None:
-        legend.set_bbox_to_anchor((0.5, 0.86), axes.transAxes)
+    count = len(axes.get_legend_handles_labels()[1])
+    if count:
+        columns = 1 if count < 3 else 2 if count < 5 else 3
+        axes.legend(loc="lower center", bbox_to_anchor=(0.5, 0.825), ncols=columns, fontsize=10)
 
 
 def multiples(
@@ -320,17 +346,26 @@ def cartesian(
     rim = _rim(curves)
     with look():
         figure = sheet()
-        axes = flat_axes(figure)
-        for curve in curves:
-            angle, level = _within_half_turns(curve)
-            axes.plot(angle, level, color=curve.colour, linestyle=curve.dash, label=curve.label)
-        axes.set_ylim(rim - span, rim)
         kinds = list(dict.fromkeys(c.kind for c in curves))
-        least = 0 if kinds == ["elevation"] and all(f.half_space for f in fields) else -180
-        axes.set_xlim(least, 180.0)
-        axes.set_xticks(range(least, 181, 30))
-        axes.set_xlabel(f"{' or '.join(kinds)}, degrees")
-        axes.set_ylabel(f"{QUANTITIES[quantities[0]] if len(quantities) == 1 else 'gain'}, dBi")
-        legend_above(axes)
+        for i, kind in enumerate(kinds):
+            # Angles of two kinds share no axis.
+            axes = flat_axes(figure)
+            whole, share = axes.get_position(), 1.0 / len(kinds)
+            room = share * whole.width * (1.0 if i + 1 == len(kinds) else 0.91)
+            axes.set_position((whole.x0 + i * share * whole.width, whole.y0, room, whole.height))
+            for curve in (c for c in curves if c.kind == kind):
+                angle, level = _within_half_turns(curve)
+                axes.plot(angle, level, color=curve.colour, linestyle=curve.dash, label=curve.label)
+            axes.set_ylim(rim - span, rim)
+            over = all(f.half_space for f in fields)
+            least, most = (-90, 90) if kind == _TOP else (0 if kind == "elevation" and over else -180, 180)
+            axes.set_xlim(least, most)
+            axes.set_xticks(range(least, most + 1, 30 if len(kinds) == 1 else 60 if most > 90 else 30))
+            axes.set_xlabel(f"{kind}, degrees")
+            if i == 0:
+                axes.set_ylabel(f"{QUANTITIES[quantities[0]] if len(quantities) == 1 else 'gain'}, dBi")
+            else:
+                axes.set_yticklabels([])
+            legend_above(axes)
         _head(figure, fields, quantities, curves, title=title)
     return figure

@@ -20,7 +20,7 @@ from ...files.design_file import Dimension, dimensions
 from ...meshing.sheet_mesh import SheetMesh
 from ...units import engineering
 from .solids import arrows, plane_outline, space
-from .style import FAINT, INK, LINES, SOFT, heading, look, sheet
+from .style import FAINT, INK, LINES, PORT, PORT_COLOUR, SOFT, heading, look, sheet
 from .subjects import antenna_of
 from .surfaces import draw_sheets
 
@@ -154,11 +154,11 @@ def _wires(view: _View, antenna: Antenna, names: bool) -> None:
 def _gap(view: _View, antenna: Antenna, gap: Gap, name: bool) -> None:
     place = antenna.place_of(gap)
     port = isinstance(gap, Port)
-    colour = LINES[4] if port else LINES[2]
-    view.line(
-        place, marker="o" if port else "s", markersize=11 if port else 8, markerfacecolor="none",
-        markeredgewidth=2, color=colour,
-    )  # fmt: skip
+    colour = PORT_COLOUR if port else LINES[2]
+    if port:
+        view.line(place, marker=PORT, markersize=13, markeredgewidth=0, color=colour, zorder=4)
+    else:
+        view.line(place, marker="s", markersize=8, markerfacecolor="none", markeredgewidth=2, color=colour)
     kind = type(gap).__name__.lower()
     text = f"{kind} {gap.name}" if gap.name != kind else gap.name
     if name:

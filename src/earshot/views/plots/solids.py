@@ -21,7 +21,7 @@ from ...errors import UsageError
 from ...fields.far import FarField
 from ...fields.gains import decibels
 from ...units import engineering
-from .style import DASHES, FAINT, INK, LINES, SHORE, heading, look, sheet
+from .style import FAINT, INK, PORT, PORT_COLOUR, SHORE, heading, look, pen, sheet
 from .subjects import fields_of
 
 
@@ -176,8 +176,8 @@ def currents(driven: Driven, *, which: str = "current") -> Figure:
         axes.add_collection3d(Line3DCollection(lines, colors=SHORE(scale(magnitude)), linewidths=4.0, capstyle="round"))
         for port in antenna.ports:
             place = antenna.place_of(port)
-            axes.plot(*place[:, None], "o", markersize=11, markerfacecolor="none", markeredgewidth=2, color=LINES[4])
-            axes.text(*(place + 0.03 * antenna.size), port.name, fontsize=10, color=LINES[4], fontweight="bold")
+            axes.plot(*place[:, None], marker=PORT, markersize=12, color=PORT_COLOUR)
+            axes.text(*(place + 0.03 * antenna.size), port.name, fontsize=10, color=PORT_COLOUR, fontweight="bold")
         if antenna.medium.has_plane:
             plane_outline(axes, low, high, antenna.size)
         arrows(axes, corner, np.full(3, 0.15 * antenna.size))
@@ -205,7 +205,7 @@ def _along_wires(figure: Figure, driven: Driven, which: str) -> str:
     for i, wire in enumerate(wires):
         own = table[table["wire"] == wire]
         magnitude = unit * np.abs(own[column].to_numpy())
-        colour, dash = LINES[i % len(LINES)], DASHES[i // len(LINES) % len(DASHES)]
+        colour, dash = pen(i)
         axes.plot(own["along_m"], magnitude, label=wire, color=colour, linestyle=dash)
         along = own["along_m"].to_numpy()
         # Apart from the last hundredth of the wire at its ends, where charge piles up.

@@ -11,6 +11,7 @@ from cycler import cycler
 from matplotlib.axes import Axes
 from matplotlib.colors import LinearSegmentedColormap
 from matplotlib.figure import Figure
+from matplotlib.path import Path
 from matplotlib.text import Text
 
 from ...lettering import visible
@@ -24,6 +25,12 @@ _SHORE = (
     "#d6d37d #f3dc95 #ffe6b2"
 )
 SHORE = LinearSegmentedColormap.from_list("shore", _SHORE.split())
+PORT = Path(
+    [(-0.12, 1.0), (-1.0, 0.0), (-0.12, -1.0), (-0.12, 1.0), (0.12, 1.0), (1.0, 0.0), (0.12, -1.0), (0.12, 1.0)],
+    [Path.MOVETO, Path.LINETO, Path.LINETO, Path.CLOSEPOLY] * 2,
+)
+"""The sign of a port: a lozenge with a gap in it."""
+PORT_COLOUR = LINES[1]
 SOFT = {"facecolor": PAPER, "edgecolor": "none", "alpha": 0.8, "pad": 0.8}
 """What lies behind a word among curves."""
 
@@ -77,6 +84,12 @@ class _Sheet(Figure):
             yield from (axes.title, axes.xaxis.label, axes.yaxis.label)
             legend = axes.get_legend()
             yield from legend.get_texts() if legend is not None else ()
+
+
+def pen(number: int) -> tuple[str, object]:
+    """Colour and dash of the curve of that number; no two of the first twenty-five have both alike."""
+    turn = number // len(LINES)
+    return LINES[number % len(LINES)], DASHES[(number + turn) % len(DASHES)]
 
 
 def sheet() -> Figure:
