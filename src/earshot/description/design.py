@@ -30,6 +30,11 @@ class Value:
     to: str | float | None = None
     note: str = ""
 
+    @property
+    def text(self) -> str:
+        """What it is, as text: a bare number is in metres."""
+        return self.is_ if isinstance(self.is_, str) else f"{self.is_!r} m"
+
 
 class Quantities(dict[str, Quantity]):
     """Quantities by name, which remember the names that were asked for."""

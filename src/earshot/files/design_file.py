@@ -138,7 +138,9 @@ def _dimensions(
         with texts.gathering(what):
             if name not in table.values:
                 raise DesignFileError(f"{texts.name}: {what}: {unknown('value', name, table.values)}")
-            found[name] = tuple(texts.point(start, what, names)), tuple(texts.point(stop, what, names))
+            up = (0.0, 0.0, texts.quantity(table.height, "length", "height", names))
+            places = (tuple(map(sum, zip(texts.point(p, what, names), up, strict=True))) for p in (start, stop))
+            found[name] = next(places), next(places)
     return found
 
 
@@ -199,7 +201,9 @@ def built(texts: Texts, table: DesignTable, names: Quantities, metals: Any, medi
     if texts.stumbles > before:
         return None
     with texts.gathering("wire and port"):
-        return Antenna(table.title, wires, ports, medium, sheets=sheets, loads=loads, terminals=terminals, lines=lines)
+        found = Antenna(table.title, wires, ports, medium, sheets=sheets, loads=loads, terminals=terminals, lines=lines)
+        up = texts.quantity(table.height, "length", "height", names)
+        return found.raised(up) if up else found
     return None
 
 

@@ -333,6 +333,8 @@ class DesignTable(Table):
     """What the antenna is called."""
     frequency: str | float
     """Where "lambda" is measured, and what is solved when nothing else is asked."""
+    height: str | float = 0.0
+    """How far all metal is moved up from where it is drawn, and over what the medium has below."""
     medium: Text = "free space"
     """What it stands in: "free space"; "perfect plane", which lies at z = 0; or what lies below z = 0, of `earths` or
     by name: "dry sand", "rock", "city", "meadow", "farmland", "marsh", "fresh water", "sea", "ice". Leave it out when

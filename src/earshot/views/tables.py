@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from ..terms import Term
 
 _MOST_ROWS = 13
+_NOTHING_DB = -100.0
 _COLOURS = {"stop": "bold red", "warn": "yellow", "note": "cyan"}
 
 
@@ -360,6 +361,30 @@ def _named(figure: str) -> tuple[str, str]:
     if unit not in ("deg", "dB", "dBi"):
         return figure.replace("_", " "), ""
     return _WORDS.get(figure, words.replace("_", " ")), unit
+
+
+def frame_table(frame: pd.DataFrame, title: str) -> Group:
+    """Any table as it is, numbers to as many digits as are read; equal words below one another are said once."""
+    table = plain_table([(str(name), frame[name].dtype.kind in "fiu") for name in frame.columns])
+    before: list[str] = [""] * len(frame.columns)
+    for row in frame.itertuples(index=False):
+        told = [_cell(str(name), value) for name, value in zip(frame.columns, row, strict=True)]
+        words = [isinstance(value, str) for value in row]
+        table.add_row(*("" if w and t == b else t for t, b, w in zip(told, before, words, strict=True)))
+        before = told
+    return titled(title, table)
+
+
+def _cell(name: str, value: Any) -> str:
+    if isinstance(value, bool | str):
+        return str(value)
+    if value != value:
+        return "-"
+    if name == "frequency_Hz":
+        return engineering(float(value), "Hz", 8)
+    if name.endswith(("dB", "dBi")) and value < _NOTHING_DB:
+        return "none"
+    return f"{value + 0.0:.3f}" if 0.01 <= abs(value) < 1e5 or value == 0.0 else f"{value:.6g}"
 
 
 def cut_table(table: pd.DataFrame, title: str) -> Group:

@@ -21,6 +21,7 @@ COMMANDS = (
     "beams",
     "solve",
     "show",
+    "ask",
     "plot",
     "compare",
     "diff",

@@ -22,7 +22,7 @@ from ...runs.run import Run
 from ...units import engineering
 from ..figures import planes_of
 from ..tables import comparison_table
-from .options import Format, Frequencies, Json, Readouts, changed, changes_of, elsewhere, known_format, load, readable
+from .options import Format, Frequencies, Json, Readouts, changed, changes_of, known_format, load, readable
 from .plot import save_figures
 from .runs import joined, opened, run
 from .screen import complain, show, show_json
@@ -100,7 +100,7 @@ def _variants(
     files = []
     for text, medium in [*((v, None) for v in variants or []), *((f"over {m}", m) for m in media or [])]:
         plain = load(path, None, frequencies)
-        file = changed(plain, changes_of([text])) if medium is None else elsewhere(plain, medium)
+        file = changed(plain, changes_of([text]) if medium is None else {"medium": medium})
         files.append((text, text if medium else f"with {text}", file))
     return files
 

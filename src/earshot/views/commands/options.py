@@ -11,10 +11,10 @@ import typer
 
 from ... import units
 from ...answers.frequencies import wanted
-from ...description.design import Design
 from ...errors import UsageError
 from ...files.design_file import DesignFile, FileBuild, design_from_text, read_design
 from ...files.design_text import design_text
+from ...files.editing import KEYS, edited, relative
 from ...files.results import is_results
 from ...files.touchstone import is_touchstone
 
@@ -25,7 +25,11 @@ ModelPath = Annotated[
 Json = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
 Sets = Annotated[
     list[str] | None,
-    typer.Option("--set", metavar="NAME=VALUE", help="Change a value of the design, such as driven='0.96 m'."),
+    typer.Option(
+        "--set",
+        metavar="NAME=VALUE",
+        help="Change a value, such as driven='0.96 m' or driven+='4 cm'; or medium, height, metal, without=PART.",
+    ),
 ]
 Frequencies = Annotated[
     list[str] | None,
@@ -55,12 +59,15 @@ def readable(at: list[str] | None) -> None:
 
 
 def changes_of(texts: list[str] | None) -> dict[str, str]:
-    """What --set says, by name: each "NAME=VALUE", or several of them with commas between."""
+    """What --set says, by name: each "NAME=VALUE", or several of them with commas between.
+
+    A name may end with +, - or *: then the value is added, taken off, or how many times as much it is to be.
+    """
     changes = {}
     for text in texts or []:
-        for part in re.split(r",(?=\s*\w+\s*=)", text):
+        for part in re.split(r",(?=\s*\w+\s*[-+*]?=)", text):
             name, sign, value = (piece.strip() for piece in part.partition("="))
-            if not sign or not name or not value:
+            if not sign or not name.rstrip("+-*") or not value:
                 raise UsageError(f"--set '{text}' is not NAME=VALUE; write it like --set driven='0.96 m'")
             changes[name] = value
     return changes
@@ -76,21 +83,24 @@ def load(path: Path, sets: list[str] | None, frequencies: list[str] | None = Non
     return replace(file, frequencies=tuple(wanted(frequencies).single.tolist())) if frequencies else file
 
 
-def elsewhere(file: DesignFile, medium: str) -> DesignFile:
-    """The file with its antenna in another medium, by the word of a design file; a wrong one is told now."""
-    build = file.design.build
-    assert isinstance(build, FileBuild)
-    table = build.table.model_copy(update={"medium": medium, "layer": []})
-    design = Design(replace(build, table=table), frequency=file.design.frequency, **dict(file.design.given))
-    design.antenna  # noqa: B018 - built for its complaints
-    return replace(file, design=design)
-
-
 def changed(file: DesignFile, changes: dict[str, str]) -> DesignFile:
-    """The file with values changed; one that makes no antenna is told now."""
-    if not changes:
+    """The file with values changed, and its medium, its metal, or parts left out; what makes no antenna is told now."""
+    own = dict(file.design.given)
+    keys = {name: told for name, told in changes.items() if name in KEYS and name not in own}
+    values = {}
+    for name, told in changes.items():
+        if name not in keys:
+            bare = name.rstrip("+-* ")
+            values[bare] = relative(bare, name[-1], told, file.design) if bare != name else told
+    if values:
+        file = _with_values(file, values)
+    if not keys:
         return file
-    design = file.design.with_(**changes)
+    return replace(edited(file, keys), frequencies=file.frequencies)
+
+
+def _with_values(file: DesignFile, values: dict[str, str]) -> DesignFile:
+    design = file.design.with_(**values)
     build = design.build
     if isinstance(build, FileBuild) and build.table.array is not None:
         # Beams follow the layout.

@@ -1,0 +1,179 @@
+"""Questions to models and results files, and changing more of a design than its values."""
+
+import json
+import math
+
+import numpy as np
+import pandas as pd
+import pytest
+
+import earshot as es
+from earshot.runs.questions import QUESTIONS, Asked, ask
+from earshot.views.commands.options import changed, changes_of, load
+
+
+@pytest.fixture(scope="module")
+def pair(tmp_path_factory):
+    """Two whips over sea with two cases, solved at two frequencies, as a results file."""
+    wires = [es.Wire(n, [(x, 0, 1.0), (x, 0, 1.95)], radius="2 mm") for n, x in (("a", 0.0), ("b", 0.7))]
+    antenna = es.Antenna("pair", wires, [es.Port(n, n) for n in "ab"], es.earth("sea"))
+    path = es.write(es.solve(antenna, ["149 MHz", "151 MHz"]), tmp_path_factory.mktemp("pair") / "pair.nc")
+    return path, es.open_run(path)
+
+
+def told(run, *words):
+    status, out, err = run("ask", *words, "--json")
+    assert status == 0, err
+    return pd.DataFrame(json.loads(out))
+
+
+def test_every_question_has_an_answer_by_command_and_call(run, pair, tmp_path):
+    path, opened = pair
+    listed = run("ask")[1]
+    for name in QUESTIONS:
+        assert name in listed
+        extra = {"cut": ["--azimuth", "0"], "near": ["--line", "0, 3, 0.5 m", "0, 30, 0.5 m", "9"]}.get(name, [])
+        table = told(run, path, name, *extra)
+        assert len(table)
+        assert run("ask", path, name, *extra, "--out", tmp_path / f"{name}.csv")[0] == 0
+        again = pd.read_csv(tmp_path / f"{name}.csv")
+        numbers = again.select_dtypes("number").columns
+        # What is not finite is missing in JSON.
+        finite = again[numbers].astype(float).replace([math.inf, -math.inf], math.nan)
+        np.testing.assert_allclose(finite, table[numbers].astype(float), rtol=1e-12)
+    by_call = ask(opened, "directions", Asked(elevation=("10", "20 deg"), azimuth=("N", "30")))
+    field = opened.cases[0].field
+    want = 10 * math.log10(float(field.gain(math.radians(80), math.radians(90))))
+    assert by_call.iloc[0]["N"] == pytest.approx(want, abs=1e-9)
+
+
+def test_a_cut_is_at_whole_degrees_for_every_model(run, pair):
+    table = told(run, pair[0], "cut", "--elevation", "12", "--quantity", "gain_theta")
+    assert table["azimuth_deg"].tolist() == list(range(361))
+    fine = told(run, pair[0], "cut", "--elevation", "12", "--step", "0.1")
+    assert len(fine) == 3601
+
+
+def test_matrix_and_coupling_are_those_of_the_network(run, pair):
+    network = pair[1].solution.network
+    matrix = told(run, pair[0], "matrix", "--parameters", "Z")
+    row = matrix[(matrix["into"] == "b") & (matrix["by"] == "a")].iloc[1]
+    assert complex(row["re"], row["im"]) == pytest.approx(network.z().values[1, 1, 0], rel=1e-12)
+    coupling = told(run, pair[0], "coupling")
+    np.testing.assert_allclose(coupling["a to b"], 20 * np.log10(np.abs(network.s().values[:, 1, 0])), atol=1e-9)
+
+
+def test_the_distance_to_a_limit_is_where_the_field_has_it(run, pair):
+    words = ("near", "--line", "0, 2, 1 m", "0, 40, 1 m", "60", "--rms")
+    found = told(run, pair[0], *words, "--limit", "0.3")
+    case = pair[1].cases[0]
+    place = found[["x_m", "y_m", "z_m"]].to_numpy(float)
+    size = case.driven.near_field(place).magnitude("E", rms=True)
+    np.testing.assert_allclose(size, 0.3, rtol=0.02)
+    assert bool(found["falls"].iloc[-1])
+
+
+@pytest.mark.parametrize(
+    ("words", "says"),
+    [
+        (["guts"], "there is no question 'guts'"),
+        (["cut"], "exactly one of --plane, --elevation and --azimuth"),
+        (["cut", "--plane", "E", "--azimuth", "0"], "exactly one"),
+        (["cut", "--azimuth", "x"], "--azimuth: 'x'"),
+        (["cut", "--azimuth", "0", "--step", "0"], "step 0 is outside"),
+        (["cut", "--azimuth", "0", "--quantity", "gian"], "did you mean 'gain'"),
+        (["lobes", "--case", "b"], "there is no case 'b'"),
+        (["matrix", "--parameters", "T"], "is not S, Z or Y"),
+        (["near"], "say where"),
+        (["near", "--line", "0,0", "0,0,1 m", "5"], "is no place"),
+        (["near", "--line", "0,0,1 m", "0,0,2 m", "1"], "give 2 to"),
+        (["near", "--field", "D"], "is not E or H"),
+        (["near", "--limit", "-1"], "is not above zero"),
+        (["lobes", "--out", "x.txt"], ".csv or .json"),
+    ],
+)
+def test_wrong_questions_end_with_a_word(run, pair, words, says):
+    status, out, err = run("ask", pair[0], *words)
+    assert (status, out) == (2, "")
+    assert says in err
+    assert "Traceback" not in err
+
+
+def test_a_lone_port_is_coupled_to_nothing(run, demo_path):
+    assert "coupled to no other" in run("ask", demo_path, "coupling", "-f", "150 MHz")[2]
+
+
+FILE = """
+# kept
+title = "t"
+frequency = "150 MHz"
+[values]
+long = "0.95 m"  # tip to tip
+[wire.driven]
+radius = "3 mm"
+metal = "copper"
+points = ["0, -long / 2, 0", "0, long / 2, 0"]
+[wire.director]
+radius = "3 mm"
+points = ["0.3 m, -0.43 m, 0", "0.3 m, 0.43 m, 0"]
+[port.feed]
+on = "driven"
+[port.spare]
+on = "director"
+[load.coil]
+on = "director"
+at = 0.2
+impedance = "5 ohm"
+[case.one]
+power = { feed = "1 W", spare = "1 W" }
+"""
+
+
+@pytest.fixture
+def file(tmp_path):
+    (tmp_path / "t.toml").write_text(FILE)
+    return load(tmp_path / "t.toml", None)
+
+
+def test_medium_metal_height_and_parts_are_changed_in_the_file(file, tmp_path):
+    new = changed(file, changes_of(["medium=sea, height=6 m, metal=steel, without=director"]))
+    antenna = new.design.antenna
+    assert antenna.medium == es.earth("sea")
+    assert [(w.name, w.metal.name, w.points[0][2]) for w in antenna.wires] == [("driven", "steel", 6.0)]
+    assert ([g.name for g in antenna.gaps], list(new.cases[0].sources)) == (["feed"], ["feed"])
+    text = es.write(new.design, tmp_path / "new.toml").read_text()
+    assert "# kept" in text
+    assert "# tip to tip" in text
+    assert es.read_design(tmp_path / "new.toml").design.antenna == antenna
+    assert changed(file, {"metal": "none"}).design.antenna.wires[0].metal is None
+
+
+def test_values_change_by_so_much_or_so_many_times(file):
+    for told_, long in (("long+=4 cm", 0.99), ("long-=4 cm", 0.91), ("long*=1.02", 0.969), ("long *= 1.02", 0.969)):
+        assert changed(file, changes_of([told_])).design.values.long == pytest.approx(long)
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        ("without=mast", "there is no part 'mast'"),
+        ("medium=custard", "no medium 'custard'"),
+        ("metal=custard", "custard"),
+        ("height=tall", "height"),
+        ("lnog*=2", "did you mean 'long'"),
+        ("long*=2 kg", "kg"),
+        ("+=2", "is not NAME=VALUE"),
+    ],
+)
+def test_wrong_changes_end_with_a_word(file, change, says):
+    with pytest.raises(es.EarshotError, match=says):
+        changed(file, changes_of([change]))
+
+
+def test_a_height_study_is_one_command(run, demo_path, tmp_path):
+    heights = [w for h in (3, 6) for w in ("--set", f"medium=meadow, height={h} m")]
+    status, out, _ = run("compare", demo_path, *heights, "-f", "150.1 MHz", "--json", "--out", tmp_path)
+    assert status == 0
+    row = next(r for r in json.loads(out)["figures"] if r["figure"] == "elevation of peak")
+    peaks = [row[key] for key in row if key.startswith("medium")]
+    assert peaks[0] == pytest.approx(2 * peaks[1], rel=0.05)
