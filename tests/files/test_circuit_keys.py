@@ -103,7 +103,7 @@ def test_everything_connected_can_be_said_in_a_file(path):
 
 
 def test_its_cases_run_and_account_for_their_power(path, run, tmp_path):
-    status, out, _ = run("solve", path, "--evidence", "--out", tmp_path / "out")
+    status, out, _ = run("solve", path, "--evidence", "--all", "--out", tmp_path / "out")
     assert status == 0
     assert len((tmp_path / "out" / "one-149-MHz-near-sheet.csv").read_text().splitlines()) == 13
     assert len((tmp_path / "out" / "one-150-MHz-near-beside.csv").read_text().splitlines()) == 6
