@@ -178,3 +178,26 @@ def test_calls_take_degrees_and_arrays_of_angles_are_radians():
         beam.gain(90, 0)
     with pytest.raises(es.UsageError, match="phi = 45"):
         beam.gain(1.0, [0.0, 45.0])
+
+
+@pytest.mark.parametrize(
+    ("text", "metres"),
+    [
+        ("17 ft 6 in", 5.334),
+        ("5 ft 2 3/8 in", 1.584325),
+        ("-1 ft 2 in", -0.3556),
+        ("8.5 ft 3 in", 2.667),
+        ("2ft 3in", 0.6858),
+        ("2 3/8 in", 0.060325),
+        ("1/16 in", 0.0015875),
+    ],
+)
+def test_feet_and_inches_as_tapes_say_them(text, metres):
+    assert units.length(text) == pytest.approx(metres, rel=1e-12)
+    assert units.length(units.scaled(text, "length", 0.5)) == pytest.approx(metres / 2, rel=1e-9)
+
+
+@pytest.mark.parametrize(("text", "says"), [("30'", "17 ft 6 in"), ('6"', "17 ft 6 in"), ("1,5 m", "no decimal point")])
+def test_spellings_of_other_places_get_a_word(text, says):
+    with pytest.raises(es.UnitError, match=says):
+        units.length(text)

@@ -46,6 +46,8 @@ _EXAMPLES = {
 }
 _PLAIN = re.compile(r"([+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?)\s*([^\W\d]\w*|°)", re.ASCII)
 _FRACTION = re.compile(r"(?:(\d{1,9})\s+)?(\d{1,9})\s*/\s*(\d{1,9})\s*([A-Za-z]\w*)", re.ASCII)
+_FEET = re.compile(r"([+-]?)(\d{1,9}(?:\.\d+)?)\s*ft\s+(\d{1,9}(?:\.\d+)?(?:\s*\d{1,9}\s*/\s*\d{1,9})?)\s*in", re.ASCII)
+_FOOT, _INCH = 0.3048, 0.0254
 _USUAL = (
     *("m", "mm", "cm", "km", "um", "in", "ft", "mil", "lambda", "Hz", "kHz", "MHz", "GHz", "deg", "rad"),
     *("ohm", "mohm", "kohm", "Mohm", "pH", "nH", "uH", "mH", "H", "pF", "nF", "uF", "mF", "F"),
@@ -112,6 +114,12 @@ def _plain_unit(unit: str) -> Quantity | None:
 def _plain(text: str, names: Mapping[str, Quantity], wavelength: float | None) -> Quantity | None:
     """A number with a unit and nothing else, the most frequent text by far, without the arithmetic."""
     match, split = _PLAIN.fullmatch(text.strip()), _FRACTION.fullmatch(text.strip())
+    feet = _FEET.fullmatch(text.strip())
+    if feet is not None:
+        # What tapes say: 17 ft 6 in, 5 ft 2 3/8 in.
+        inches = _plain(f"{feet[3]} in", {}, None)
+        long = None if inches is None else float(feet[2]) * _FOOT + inches.si
+        return None if long is None else Quantity(-long if feet[1] == "-" else long, "length")
     if match is not None:
         if len(match[1]) > arithmetic.DIGITS:
             return None
@@ -195,7 +203,16 @@ def _worked_out(text: str, short: str, names: Mapping[str, Quantity], wavelength
         reason = "it divides by zero"
     except OverflowError:
         reason = "a number in it is too great"
-    raise UnitError(f"{what}: '{short}' cannot be worked out: {reason}")
+    raise UnitError(f"{what}: '{short}' cannot be worked out: {_spelling(text) or reason}")
+
+
+def _spelling(text: str) -> str:
+    """A word about spellings of other places, where one is there."""
+    if re.search(r"\d,\d", text):
+        return "a comma is no decimal point here: write it like 1.5 m"
+    if re.search(r"\d\s*['\"\u2032\u2033]", text):
+        return "feet and inches are written like '17 ft 6 in'"
+    return ""
 
 
 def words(text: str) -> list[str]:
@@ -214,6 +231,10 @@ def scaled(text: str, kind: str, factor: float) -> str:
         one = None if unit == "lambda" else _plain_unit(unit)
         return f"{number * factor:.12g} {unit}" if one is not None and one.kind == kind else None
 
+    if _FEET.fullmatch(text.strip()) or _FRACTION.fullmatch(text.strip()):
+        # What tapes say is one quantity in several numbers.
+        whole = _plain(text, {}, None)
+        return text if whole is None or whole.kind != kind else f"{whole.si * factor / _INCH:.12g} in"
     return arithmetic.rewritten(text, multiplied)
 
 

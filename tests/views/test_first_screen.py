@@ -113,3 +113,36 @@ def test_words_instead_of_noise():
     assert words.side_lobe(field, "") == "none"
     assert words.beamwidths(field, False).endswith("all round in the H-plane")
     assert words.level(129.0) == "more than 60 dB"
+
+
+def test_every_word_of_the_screen_is_explained(run, tmp_path):
+    (tmp_path / "a.toml").write_text(MAST.replace("[band]", 'medium = "meadow"\n[band]'))
+    shown = [run("solve", tmp_path / "a.toml")[1]]
+    (tmp_path / "b.toml").write_text(PAIR)
+    shown.append(run("solve", tmp_path / "b.toml")[1])
+    for name in ("yagi", "patch"):
+        run("new", name, "-f", "868 MHz", "--out", tmp_path / f"{name}.toml")
+        shown.append(run("solve", tmp_path / f"{name}.toml")[1])
+    lines = [line for text in shown for line in text.split("\n\n")[-1].splitlines()[1:]]
+    for label in {re.split(r" {2,}", line)[0] for line in lines}:
+        assert es.terms.term(re.sub(r"VSWR to .*", "bandwidth", label)).meaning
+    for word in (
+        "realized gain",
+        "mismatch loss",
+        "total efficiency",
+        "broadside",
+        "take-off",
+        "tilt",
+        "near field",
+        "sent",
+    ):
+        assert es.terms.term(word).meaning
+
+
+def test_materials_are_listed(run):
+    out = run("materials", "earths")[1]
+    assert re.search(r"meadow +13 +0.005", out)
+    assert "copper" not in out
+    told = json.loads(run("materials", "--json")[1])
+    assert {row["name"] for row in told["metals"]} == set(es.materials.metals)
+    assert run("materials", "wood")[0] == 2

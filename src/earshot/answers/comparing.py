@@ -51,10 +51,14 @@ def compare(
         for name, value, of in _port_figures(network, hertz):
             columns[label][name], unit[name] = value, of
         if isinstance(model, Solution):
-            summary = model.drive(sources, hertz, terminations=terminations).far_field().summary()
+            driven = model.drive(sources, hertz, terminations=terminations)
+            summary = driven.far_field().summary()
             for figure, row in summary.iterrows():
                 columns[label][str(figure)] = math.nan if row["value"] is None else float(row["value"])
                 unit[str(figure)] = str(row["unit"])
+            own = columns[label]
+            own["mismatch loss"], unit["mismatch loss"] = own["gain"] - own["realized gain"], "dB"
+            own["total efficiency"], unit["total efficiency"] = own["power radiated"] / driven.incident, "1"
     table = pd.DataFrame(columns, index=list(unit))
     table.insert(0, "unit", pd.Series(unit))
     return table.rename_axis("figure")
@@ -86,6 +90,8 @@ def _port_figures(network: Network | Trace, hertz: float) -> list[tuple[str, flo
             if len(places):
                 nearest = float(places[np.abs(places - hertz).argmin()])
                 rows.append((f"nearest resonance{whose}", nearest / 1e6, "MHz"))
+                q = network.resonances(port)["Q"].to_numpy(float)
+                rows.append((f"Q{whose}", float(q[np.abs(places - hertz).argmin()]), "1"))
         bands = network.bandwidth(vswr=2.0) if isinstance(network, Trace) else network.bandwidth(port, vswr=2.0)
         if len(bands):
             middles = 0.5 * (bands["from_Hz"] + bands["to_Hz"]).to_numpy(float)

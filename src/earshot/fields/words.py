@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 _CIRCULAR = 3.0
 """Axial ratio, dB, up to which a wave is circular."""
-_BURIED = 60.0
+BURIED = 60.0
 """dB beyond which a ratio says how well the antenna is balanced in the computer, and nothing of the antenna."""
 _NEAR = 5.0
 
@@ -72,14 +72,14 @@ def ratios(field: FarField) -> str:
 
 def level(decibel: float) -> str:
     """A ratio in dB, or that it is beyond what there is to be told."""
-    return f"{unsigned(decibel, 2):.1f} dB" if abs(decibel) < _BURIED else f"more than {_BURIED:.0f} dB"
+    return f"{unsigned(decibel, 2):.1f} dB" if abs(decibel) < BURIED else f"more than {BURIED:.0f} dB"
 
 
 def side_lobe(field: FarField, above: str) -> str:
     """The strongest lobe besides the main one, in all directions."""
     equal, lobe = field.equal_beams, field.side_lobe
     told = [f"{equal} equal beam{'' if equal == 1 else 's'}"] if equal else []
-    if lobe is not None and lobe[0] > -_BURIED:
+    if lobe is not None and lobe[0] > -BURIED:
         told.append(f"{lobe[0]:.1f} dB at {place_of(lobe[1], lobe[2], above)}")
     return ", ".join(told) or "none"
 

@@ -10,6 +10,8 @@ from rich.console import Group
 from rich.table import Table
 from rich.text import Text
 
+from ..fields.polarisation import LINEAR
+from ..fields.words import BURIED
 from ..units import engineering, ohms
 
 if TYPE_CHECKING:
@@ -26,7 +28,7 @@ if TYPE_CHECKING:
     from ..terms import Term
 
 _MOST_ROWS = 13
-_NOTHING_DB = -100.0
+_NOTHING_DB, _LEAST = -100.0, 1e-9
 _COLOURS = {"stop": "bold red", "warn": "yellow", "note": "cyan"}
 
 
@@ -172,9 +174,16 @@ def _thinned(count: int, best: int) -> list[int]:
     return sorted({*range(0, count, stride), count - 1, best})
 
 
-def _number(value: float | None) -> str:
+def _number(value: float | None, figure: str = "") -> str:
+    """A figure to three places; what is noise is a word."""
     if value is None or math.isnan(value):
         return "-"
+    if figure.startswith("axial ratio") and value > LINEAR:
+        return "linear"
+    if figure.startswith("front-to-") and abs(value) > BURIED:
+        return f"> {BURIED:.0f}"
+    if abs(value) < _LEAST:
+        return "0.000"
     return f"{value:.4g}" if 0.0 < abs(value) < 1e-2 else f"{value:.3f}"
 
 
@@ -183,7 +192,7 @@ def field_table(field: FarField, title: str) -> Group:
     table = plain_table([("figure", False), ("value", True), ("unit", False), ("", False)])
     for figure, row in field.summary().iterrows():
         unit = "" if row["unit"] == "1" else row["unit"]
-        table.add_row(str(figure), _number(row["value"]), unit, Text(row["remark"], style="dim"))
+        table.add_row(str(figure), _number(row["value"], str(figure)), unit, Text(row["remark"], style="dim"))
     return titled(title, table)
 
 
@@ -258,7 +267,7 @@ def comparison_table(table: pd.DataFrame, title: str) -> Group:
     shown = plain_table([("figure", False), *((m, True) for m in models), ("unit", False)])
     for figure, row in table.iterrows():
         unit = "" if row["unit"] == "1" else str(row["unit"])
-        shown.add_row(str(figure), *(_number(row[m]) for m in models), unit)
+        shown.add_row(str(figure), *(_number(row[m], str(figure)) for m in models), unit)
     return titled(title, shown)
 
 
@@ -290,7 +299,8 @@ def difference_tables(
     table = plain_table([("figure", False), ("before", True), ("after", True), ("change", True), ("unit", False)])
     for figure, row in moved.iterrows():
         unit = "" if row["unit"] == "1" else str(row["unit"])
-        table.add_row(str(figure), _number(row["before"]), _number(row["after"]), f"{row['change']:+.3f}", unit)
+        before, after = (_number(row[key], str(figure)) for key in ("before", "after"))
+        table.add_row(str(figure), before, after, f"{row['change']:+.3f}", unit)
     yield titled(f"figures that moved, {note}", table)
 
 

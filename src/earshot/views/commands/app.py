@@ -29,6 +29,7 @@ COMMANDS = (
     "export",
     "explain",
     "convert",
+    "materials",
 )
 """One file each, imported when the command is run or asked for its help."""
 
