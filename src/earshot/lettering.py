@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import unicodedata
+from html import escape
+from typing import Any
 
 LONGEST_WORD = 40
 """Characters of a word that are shown in a complaint."""
@@ -43,3 +45,24 @@ def told(word: str) -> str:
     if odd is None:
         return f"'{shown}'"
     return f"'{shown}' ('{visible(odd)}' is U+{ord(odd):04X}, {unicodedata.name(odd, 'a control code').lower()})"
+
+
+class Told:
+    """Something that is shown as a line of words, and in a notebook as a table where it has one."""
+
+    __slots__ = ()
+
+    def _in_words(self) -> str:
+        raise NotImplementedError
+
+    def _as_table(self) -> Any:
+        """A pandas table, or None."""
+        return None
+
+    def __repr__(self) -> str:
+        return f"<{type(self).__name__}: {self._in_words()}>"
+
+    def _repr_html_(self) -> str:
+        table = self._as_table()
+        line = f"<p>{escape(repr(self))}</p>"
+        return line if table is None else line + str(table.to_html())

@@ -146,3 +146,15 @@ def test_materials_are_listed(run):
     told = json.loads(run("materials", "--json")[1])
     assert {row["name"] for row in told["metals"]} == set(es.materials.metals)
     assert run("materials", "wood")[0] == 2
+
+
+def test_results_show_themselves_in_a_line_and_in_a_notebook(demo_path):
+    case = es.run(demo_path.with_name("buoy_monopole.toml")).cases[0]
+    solution = es.solve(case.driven.antenna, ["868 MHz", "870 MHz"])
+    shown = [case, solution, solution.network, case.driven, case.field, case.driven.near_field([(0, 0, 3)])]
+    for thing in shown:
+        assert len(repr(thing)) < 160
+        assert "array" not in repr(thing)
+        assert thing._repr_html_().startswith("<p>&lt;")
+    assert "<table" in case.field._repr_html_()
+    assert "868 MHz to 870 MHz" in repr(solution)

@@ -17,7 +17,9 @@ from ..fields.currents import Currents
 from ..fields.far import FarField
 from ..fields.near import NearField, near_field, power_through_box
 from ..fields.sheet_currents import SheetCurrents
+from ..lettering import Told
 from ..moments.basis import Basis
+from ..units import engineering
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -47,8 +49,8 @@ def currents_of(antenna: Antenna, basis: Basis, coefficients: Complexes, hertz: 
     return Currents(basis.mesh, basis.segment_currents(coefficients), hertz, antenna.medium, sheets)
 
 
-@dataclass(frozen=True, eq=False)
-class Driven:
+@dataclass(frozen=True, eq=False, repr=False)
+class Driven(Told):
     """A solution with its ports driven one way, at one frequency.
 
     voltages, currents (ports,): peak, at the ports. driven: names of the ports with a source; the others are closed.
@@ -64,6 +66,13 @@ class Driven:
     taken: tuple[tuple[str, float], ...]
     load_voltages: Complexes
     load_currents: Complexes
+
+    def _in_words(self) -> str:
+        place = engineering(self.frequency, "Hz", 6)
+        return f"'{self.antenna.name}' at {place}, {self.incident:.4g} W sent, {self.accepted:.4g} W accepted"
+
+    def _as_table(self) -> pd.DataFrame:
+        return self.ports_table()
 
     @property
     def frequency(self) -> float:

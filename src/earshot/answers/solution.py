@@ -18,6 +18,7 @@ from ..description.antenna import Antenna
 from ..description.circuit_parts import Line, Load, Stub
 from ..description.parts import Port
 from ..errors import ModelError, UsageError, unknown
+from ..lettering import Told
 from ..meshing.mesh import MeshRule, WireMesh
 from ..meshing.sheet_mesh import SheetMesh
 from ..moments.basis import Basis
@@ -51,8 +52,8 @@ _KEPT = 16
 """Frequencies solved besides those that were asked for whose currents are kept."""
 
 
-@dataclass(frozen=True, eq=False)
-class Solution:
+@dataclass(frozen=True, eq=False, repr=False)
+class Solution(Told):
     """Currents of an antenna for one volt at every port, at every solved frequency; made by `solve`.
 
     Drives, gains and networks are read off it without solving again. frequencies, admittance: where port figures were
@@ -70,6 +71,15 @@ class Solution:
     spans: Spans = ()
     evidence: Evidence | None = None
     _besides: dict[float, tuple[Complexes, Complexes]] = field(default_factory=dict, init=False, repr=False)
+
+    def _in_words(self) -> str:
+        places = [units.engineering(float(f), "Hz", 6) for f in (self.frequencies[0], self.frequencies[-1])]
+        count = len(self.frequencies)
+        where = places[0] if count == 1 else f"{count} frequencies, {places[0]} to {places[1]}"
+        return f"'{self.antenna.name}' in {self.antenna.medium}, {self.unknowns} unknowns, {where}"
+
+    def _as_table(self) -> pd.DataFrame:
+        return self.network.to_frame(self.network.ports[0])
 
     @property
     def antenna(self) -> Antenna:

@@ -14,6 +14,7 @@ from .. import units
 from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE
 from ..errors import UsageError
+from ..lettering import Told
 from . import lobes, polarisation
 from .directions import angles_of, unit_vectors
 from .gains import decibels, in_unit
@@ -57,8 +58,8 @@ def in_radians(theta: ArrayLike, phi: ArrayLike) -> tuple[Floats, Floats]:
     return one, two
 
 
-@dataclass(frozen=True, eq=False)
-class FarField:
+@dataclass(frozen=True, eq=False, repr=False)
+class FarField(Told):
     """The far field of an antenna, driven one way, at one frequency.
 
     accepted: power into the ports, W. incident: power sent towards them by generators of their references, W. The
@@ -72,6 +73,12 @@ class FarField:
     accepted: float
     incident: float
     label: str = ""
+
+    def _in_words(self) -> str:
+        return f"of '{self.label}' at {units.engineering(self.frequency, 'Hz', 6)}"
+
+    def _as_table(self) -> pd.DataFrame:
+        return self.summary()
 
     @property
     def frequency(self) -> float:

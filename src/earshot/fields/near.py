@@ -13,6 +13,7 @@ from numpy.typing import ArrayLike
 from .. import units
 from ..arraytypes import Complexes, Floats
 from ..errors import UsageError
+from ..lettering import Told
 from .around import around
 from .currents import Currents
 
@@ -31,8 +32,8 @@ def near_fields(currents: Currents, points: Floats, *, in_metal: str = "refuse")
     return around(currents.medium).near(currents, places, in_metal == "refuse")
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class NearField:
+@dataclass(frozen=True, slots=True, eq=False, repr=False)
+class NearField(Told):
     """Near field of driven currents at a set of points.
 
     points (..., 3), metres; e, h (..., 3): V/m and A/m, peak, for the drive it was asked of.
@@ -42,6 +43,9 @@ class NearField:
     e: Complexes
     h: Complexes
     frequency: float
+
+    def _in_words(self) -> str:
+        return f"{self.points.size // 3} points at {units.engineering(self.frequency, 'Hz', 6)}"
 
     @property
     def poynting(self) -> Floats:

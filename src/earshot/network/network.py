@@ -14,6 +14,7 @@ from .. import units
 from ..arraytypes import Complexes, Floats, Ints
 from ..constants import SPEED_OF_LIGHT
 from ..errors import UsageError, unknown
+from ..lettering import Told
 from . import figures
 from .circuit import Circuit
 from .curves import Curve, Spans, curves, reflection_of, stretches
@@ -47,8 +48,8 @@ def admittance_of(matrices: Complexes, references: Complexes) -> Complexes:
     return np.asarray(np.swapaxes(turned, 1, 2) / (scale * scale[:, None]), np.complex128)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Network:
+@dataclass(frozen=True, slots=True, eq=False, repr=False)
+class Network(Told):
     """The antenna between its ports.
 
     frequencies (n,), Hz; admittance (n, ports, ports), siemens; ports: names; references (ports,), ohm; label: of
@@ -63,6 +64,16 @@ class Network:
     references: Complexes
     label: str = ""
     spans: Spans | None = None
+
+    def _in_words(self) -> str:
+        places = [units.engineering(float(f), "Hz", 6) for f in (self.frequencies[0], self.frequencies[-1])]
+        where = (
+            places[0] if len(self.frequencies) == 1 else f"{len(self.frequencies)} frequencies, {' to '.join(places)}"
+        )
+        return f"{'port' if len(self.ports) == 1 else 'ports'} {', '.join(self.ports)}; {where}"
+
+    def _as_table(self) -> pd.DataFrame:
+        return self.to_frame(self.ports[0])
 
     def _index(self, port: str | None) -> int:
         if port is None:

@@ -21,6 +21,7 @@ from ..errors import UsageError
 from ..fields.far import FarField
 from ..files.design_file import DesignFile, read_design
 from ..files.results import read_saved
+from ..lettering import Told
 from ..network.sources import watts
 from ..units import engineering
 from . import written
@@ -29,13 +30,16 @@ WORST_BALANCE = 0.02
 """How far power may be off, over what is accepted, before it is said."""
 
 
-@dataclass(frozen=True, slots=True)
-class CaseRun:
+@dataclass(frozen=True, slots=True, repr=False)
+class CaseRun(Told):
     """One case, driven."""
 
     case: Case
     driven: Driven
     field: FarField
+
+    def _in_words(self) -> str:
+        return self.title
 
     def sectors(self) -> dict[str, dict[str, float]]:
         """Least, mean and greatest gain in every sector it names, dBi."""
@@ -47,8 +51,8 @@ class CaseRun:
         return f"case {self.case.name} at {engineering(self.driven.frequency, 'Hz', 6)}"
 
 
-@dataclass(frozen=True, slots=True)
-class Run:
+@dataclass(frozen=True, slots=True, repr=False)
+class Run(Told):
     """A design file, solved. values: as `Design.table` gives them. notes: what is to be known of it, in words."""
 
     file: DesignFile
@@ -56,6 +60,9 @@ class Run:
     cases: tuple[CaseRun, ...]
     values: pd.DataFrame
     notes: tuple[str, ...] = ()
+
+    def _in_words(self) -> str:
+        return f"'{self.file.title}', {', '.join(one.title for one in self.cases)}"
 
     @property
     def evidence(self) -> Evidence | None:
