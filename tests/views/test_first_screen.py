@@ -40,7 +40,7 @@ voltage = { b = "3 V" }
 """
 READY = [
     ("dipole", "868 MHz"), ("yagi", "150 MHz"), ("monopole", "150 MHz"), ("helix", "868 MHz"), ("patch", "5.8 GHz"),
-         ("quad", "28 MHz"), ("discone", "401 MHz"), ("plane-reflector", "868 MHz")]  # fmt: skip
+         ("quad", "28 MHz"), ("plane-reflector", "868 MHz")]  # fmt: skip
 NOISE = re.compile(r"e-1\d|(?<![\d.])-0\.0+(?!\d)|\b100\.000|\bnan\b|inf\b|Traceback")
 
 
