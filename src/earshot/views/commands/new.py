@@ -12,9 +12,11 @@ import typer
 from ... import antennas
 from ...errors import UsageError, unknown
 from ...files.atomic import write_atomically
+from ...files.design_file import design_from_text
 from ...files.design_text import design_text
+from ...files.editing import KEYS
 from ..tables import kinds_table
-from .options import Json, Sets, changes_of
+from .options import Json, Sets, changed, changes_of
 from .screen import complain, show, show_json
 
 
@@ -73,11 +75,17 @@ def new(
     if count is not None and counted is None:
         raise UsageError(f"new: a {kind} has no number of elements or radials to choose: leave --count out")
     numbers = {counted.name: count} if counted is not None and count is not None else {}
-    design = known[kind](frequency, **numbers, **changes_of(sets))
+    changes = changes_of(sets)
+    # Its own words first; what any design file may change, in the text they make.
+    own = {name: told for name, told in changes.items() if name not in KEYS and name.isidentifier()}
+    design = known[kind](frequency, **numbers, **own)
     target = out or Path(f"{kind}.toml")
     if target.exists() and not force:
         raise UsageError(f"'{target}' is there already: choose another place with --out, or --force")
     text = design_text(design)
+    if len(own) < len(changes):
+        file = design_from_text(text, target.name, target.parent)
+        text = design_text(changed(file, {name: told for name, told in changes.items() if name not in own}).design)
     write_atomically(target, lambda place: place.write_text(text, encoding="utf-8"))
     if json:
         show_json({"file": str(target), "antenna": design.antenna.name})

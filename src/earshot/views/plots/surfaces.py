@@ -27,7 +27,7 @@ from .style import FAINT, INK, SHORE, heading, look, sheet
 
 _SKIN = "#9fb8bd"
 _SMOOTH = 0.5
-_MOST_ARROWS = 260
+_MOST_ARROWS = 200
 
 
 def outlines(mesh: SheetMesh) -> Floats:
@@ -89,7 +89,12 @@ def sheet_currents_of(given: Driven | Received) -> SheetCurrents:
 def coloured(axes: Any, currents: SheetCurrents, values: Floats, scale: Normalize) -> None:
     """Triangles in the colours of values."""
     faces = Poly3DCollection(
-        currents.mesh.corners, facecolor=SHORE(scale(values)), edgecolor="none", zorder=0, clip_on=False
+        currents.mesh.corners,
+        facecolor=SHORE(scale(values)),
+        edgecolor=SHORE(scale(values)),
+        linewidth=0.3,
+        zorder=0,
+        clip_on=False,
     )
     axes.add_collection3d(faces)
     lines = outlines(currents.mesh)
@@ -172,8 +177,12 @@ def _arrows(axes: Any, currents: SheetCurrents, now: Floats, top: float) -> None
         now[kept] / np.maximum(long, 1e-300)[:, None] * (0.9 * apart * np.sqrt(np.minimum(long / top, 1.0)))[:, None]
     )
     shown = long > 0.02 * top
-    starts = (centres[kept] - steps / 2)[shown]
-    axes.quiver(*starts.T, *steps[shown].T, color=INK, linewidth=1.0, arrow_length_ratio=0.35, zorder=2)
+    steps, starts = steps[shown], (centres[kept] - steps / 2)[shown]
+    tips, aside = starts + steps, np.cross(currents.mesh.normals[kept][shown], steps)
+    # Heads lie in the metal, so that they are seen from wherever it is.
+    barbs = [tips - 0.4 * steps + sign * 0.22 * aside for sign in (1.0, -1.0)]
+    lines = np.concatenate([np.stack([starts, tips], axis=1), *(np.stack([barb, tips], axis=1) for barb in barbs)])
+    axes.add_collection3d(Line3DCollection(lines, colors=INK, linewidths=1.1, zorder=2))
 
 
 def write_animation(given: Driven | Received, path: str | Path, *, frames: int = 16) -> Path:
