@@ -113,7 +113,7 @@ FEED = es.Port("p", "w")
         ),
         (lambda _: es.Wire("w", [(0, 0, 0), (0, 0, 1)], radius=1e-3, jacket="1 mm"), "give a Jacket"),
         (lambda _: es.Wire("w", [(0, 0, 0), (0, 0, 1)], radius=1e-3, metal=3), "give a metal by name"),
-        (lambda _: es.solve("x.toml"), "neither a Design nor an Antenna"),
+        (lambda _: es.solve("x.toml"), "solve: .x.toml. is a str; give a Design or an Antenna"),
         (lambda _: es.watts("100 V"), "is a voltage; a power is needed"),
         (lambda _: es.watts([1]), "give a number, or text such as '1 W'"),
         (lambda _: es.Load("l", "w", impedance="50 m"), "is a length; a resistance is needed"),

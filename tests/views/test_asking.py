@@ -177,3 +177,14 @@ def test_a_height_study_is_one_command(run, demo_path, tmp_path):
     row = next(r for r in json.loads(out)["figures"] if r["figure"] == "elevation of peak")
     peaks = [row[key] for key in row if key.startswith("medium")]
     assert peaks[0] == pytest.approx(2 * peaks[1], rel=0.05)
+
+
+def test_a_file_that_was_read_is_a_design_everywhere(demo_path):
+    file = es.read_design(demo_path)
+    assert not es.check(file).stops
+    longer = file.with_(driven="0.96 m")
+    assert (longer.values.driven, longer.frequencies) == (0.96, file.frequencies)
+    x = [es.solve(f, "150.1 MHz").network.z().values[0, 0, 0].imag for f in (file, longer)]
+    assert x[1] > x[0] + 5
+    assert abs(es.scatter(file, es.plane_wave(90, 0, e_phi=1), "150.1 MHz").currents[0]) > 1e-3
+    assert es.plots.geometry(file).texts

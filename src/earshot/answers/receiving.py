@@ -16,7 +16,7 @@ from ..arraytypes import Complexes, Floats
 from ..checks.check import check
 from ..constants import wavelength
 from ..description.antenna import Antenna
-from ..description.design import Design
+from ..description.design import Design, model_of
 from ..errors import ModelError, UsageError, needs
 from ..fields.currents import Currents
 from ..fields.far import in_radians
@@ -146,6 +146,7 @@ def scatter(
 
     Raises ModelError with the findings when `check` says it cannot be solved.
     """
+    model = model_of(model, "scatter")
     antenna = model.antenna if isinstance(model, Design) else model
     hertz, rule = units.frequency(frequency), rule or MeshRule()
     findings = check(antenna, hertz, rule, fed=False)

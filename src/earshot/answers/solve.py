@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import logging
-import reprlib
 from dataclasses import replace
 
 import numpy as np
 
 from ..description.antenna import Antenna
-from ..description.design import Design
+from ..description.design import Design, model_of
 from ..errors import ModelError, RunError, UsageError
 from ..meshing.mesh import MeshRule
 from ..network.sources import watts
@@ -37,10 +36,7 @@ def solve(
     with the first port driven and any others closed by their references. Raises ModelError with its findings when
     `check` says the model cannot be solved, UsageError without a frequency or a port, RunError when the solve fails.
     """
-    if not isinstance(model, Design | Antenna):
-        raise UsageError(
-            f"solve: {reprlib.repr(model)} is neither a Design nor an Antenna: read_design(...).design is one"
-        )
+    model = model_of(model, "solve")
     if frequencies is None:
         if not isinstance(model, Design) or model.frequency is None:
             name = model.antenna.name if isinstance(model, Design) else model.name

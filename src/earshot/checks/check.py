@@ -11,9 +11,9 @@ import numpy as np
 from .. import units
 from ..constants import wavelength
 from ..description.antenna import Antenna
-from ..description.design import Design
+from ..description.design import Design, model_of
 from ..description.parts import Gap, Wire
-from ..errors import EarshotError, needs, unknown
+from ..errors import EarshotError, unknown
 from ..meshing.mesh import MeshRule
 from . import printed_check, sheet_check
 from .closeness import closeness, duplicates
@@ -40,7 +40,7 @@ def check(
     given, and of that also values which nothing uses. fed: whether it must have a port. Raises UsageError
     and UnitError.
     """
-    needs(model, Design | Antenna, "check", "a Design or an Antenna")
+    model = model_of(model, "check")
     hertz = None if frequency is None else units.frequency(frequency)
     if isinstance(model, Antenna):
         return Findings(_looked_at(model, hertz, rule or MeshRule(), fed))

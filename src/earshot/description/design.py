@@ -6,11 +6,11 @@ import math
 import re
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, cast
 
 from .. import units
 from ..constants import wavelength
-from ..errors import UsageError, unknown
+from ..errors import UsageError, needs, unknown
 from ..units import Quantity
 from .antenna import Antenna
 
@@ -264,3 +264,10 @@ class Design:
             for name, value in self.given
         ]
         return pd.DataFrame(rows, columns=["name", "value", "kind", "written", "from", "to", "note"]).set_index("name")
+
+
+def model_of(given: Any, what: str) -> Design | Antenna:
+    """A Design or an Antenna, also the design of a file that was read; raises UsageError for anything else."""
+    found = getattr(given, "design", given)
+    needs(found, Design | Antenna, what, "a Design or an Antenna")
+    return cast(Design | Antenna, found)

@@ -47,6 +47,20 @@ class DesignFile:
     cases: tuple[Case, ...]
 
     @property
+    def antenna(self) -> Antenna:
+        """The antenna of its design."""
+        return self.design.antenna
+
+    @property
+    def values(self) -> Values:
+        """The values of its design, in SI, angles in degrees."""
+        return self.design.values
+
+    def with_(self, **changes: str | float | Value) -> DesignFile:
+        """The same file with values of its design changed; see `Design.with_`."""
+        return replace(self, design=self.design.with_(**changes))
+
+    @property
     def asked(self) -> Wanted:
         """The frequencies and bands, sorted out."""
         return wanted(self.frequencies)

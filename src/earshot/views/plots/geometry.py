@@ -16,7 +16,7 @@ from ...checks.findings import Finding
 from ...description.antenna import Antenna
 from ...description.design import Design
 from ...description.parts import Gap, Port, Wire
-from ...files.design_file import Dimension, dimensions
+from ...files.design_file import DesignFile, Dimension, dimensions
 from ...meshing.sheet_mesh import SheetMesh
 from ...units import engineering
 from .solids import arrows, plane_outline, space
@@ -124,7 +124,8 @@ def geometry(
             view.axes.add_collection(edges)
         wanted = len(antenna.metal) <= _MOST_NAMES if names is None else names
         _wires(view, antenna, wanted)
-        shown = dimensions(model) if isinstance(model, Design) else []
+        design = model.design if isinstance(model, DesignFile) else model
+        shown = dimensions(design) if isinstance(design, Design) else []
         _dimensions(view, shown, antenna.wires)
         for gap in antenna.gaps:
             _gap(view, antenna, gap, isinstance(gap, Port) or len(antenna.gaps) <= 6)

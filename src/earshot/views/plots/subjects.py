@@ -11,6 +11,7 @@ from ...description.antenna import Antenna
 from ...description.design import Design
 from ...errors import UsageError
 from ...fields.far import FarField
+from ...files.design_file import DesignFile
 from ...network.network import Network
 from ...network.trace import Trace
 
@@ -42,7 +43,7 @@ def fields_of(given: Any) -> list[FarField]:
 
 def antenna_of(given: Any) -> Antenna:
     """The antenna of a design, a solution or a drive; raises UsageError for anything else."""
-    found = given.antenna if isinstance(given, Design | Solution | Driven) else given
+    found = given.antenna if isinstance(given, Design | DesignFile | Solution | Driven) else given
     if not isinstance(found, Antenna):
         raise UsageError(f"a {type(found).__name__} has no geometry: give an Antenna or a Design")
     return found
