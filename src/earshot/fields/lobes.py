@@ -115,7 +115,7 @@ def find_lobes(
     # The strongest to the last digit; of the rest the level is known to 1e-3 dB.
     best = np.argsort(-level, kind="stable")[:_EXACT]
     steps = along / 2**4, around / 2**4
-    at[best], level[best] = _climbed(intensity, at[best], steps, half_space, 22)
+    at[best], level[best] = _polished(intensity, at[best], steps, half_space)
     return _distinct(at, level, intensity, along)
 
 
@@ -146,6 +146,27 @@ def _candidates(level: Floats, half_space: bool) -> tuple[NDArray[np.intp], NDAr
     return rows[strongest], columns[strongest]
 
 
+_OFFSETS = np.linspace(-1.0, 1.0, 5)
+_U, _V = (x.ravel() for x in np.meshgrid(_OFFSETS, _OFFSETS))
+_ORDER = np.argsort(np.hypot(_U, _V), kind="stable")
+_U, _V = _U[_ORDER], _V[_ORDER]
+"""A patch of 25 places, the nearest to its middle first."""
+_FIT = np.linalg.pinv(np.stack([np.ones(25), _U, _V, _U**2 / 2.0, _U * _V, _V**2 / 2.0], axis=1))
+_FIT_ALONG = np.linalg.pinv(np.stack([np.ones(5), _OFFSETS, _OFFSETS**2 / 2.0], axis=1))
+"""What gives the coefficients of the parabola that fits such a patch, or five places along a track, best."""
+_ROUNDS, _FINER, _ROUND = 3, 8.0, 1e-7
+
+
+def _moved(at: Floats, u: Floats, v: Floats, half_space: bool) -> Floats:
+    """Directions (n, m, 3) that lie u and v (n, m), radians, along θ and φ from others (n, 3)."""
+    t, p = angles_of(at)
+    one, two = theta_vectors(t, p), phi_vectors(p)
+    patch = at[:, None] + u[..., None] * one[:, None] + v[..., None] * two[:, None]
+    if half_space:
+        patch[..., 2] = np.maximum(patch[..., 2], 0.0)
+    return np.asarray(patch / np.linalg.norm(patch, axis=2)[..., None])
+
+
 def _climbed(
     intensity: Callable[[Floats, Floats], Floats],
     at: Floats,
@@ -157,25 +178,42 @@ def _climbed(
 
     The best of a patch, then of ever finer ones round it, halved so many times.
     """
-    level = np.zeros(len(at))
-    offsets = np.linspace(-1.0, 1.0, 5)
-    u, v = (x.ravel() for x in np.meshgrid(offsets, offsets))
-    order = np.argsort(np.hypot(u, v), kind="stable")
-    u, v = u[order], v[order]
-    step = np.broadcast_to(np.array(steps), (len(at), 2)).copy()
+    level, (along, around) = np.zeros(len(at)), steps
     for _ in range(times):
-        t, p = angles_of(at)
-        one, two = theta_vectors(t, p), phi_vectors(p)
-        patch = at[:, None] + (step[:, :1] * u)[..., None] * one[:, None] + (step[:, 1:] * v)[..., None] * two[:, None]
-        if half_space:
-            patch[..., 2] = np.maximum(patch[..., 2], 0.0)
-        patch /= np.linalg.norm(patch, axis=2)[..., None]
+        patch = _moved(at, np.tile(along * _U, (len(at), 1)), np.tile(around * _V, (len(at), 1)), half_space)
         found = intensity(*(x.ravel() for x in angles_of(patch))).reshape(patch.shape[:2])
         # Of values equal to rounding the one in the middle, so that nothing wanders along a ring.
         best = (found >= found.max(axis=1, keepdims=True) * (1.0 - 1e-11)).argmax(axis=1)
         rows = np.arange(len(at))
         at, level = patch[rows, best], found[rows, best]
-        step /= 2.0
+        along, around = along / 2.0, around / 2.0
+    return at, level
+
+
+def _polished(
+    intensity: Callable[[Floats, Floats], Floats], at: Floats, steps: tuple[float, float], half_space: bool
+) -> tuple[Floats, Floats]:
+    """The same to the last digit, from places within a step of the tops: those of parabolas through ever finer patches.
+
+    Where there is none, as along a ring, or at the horizon of a half space, they are climbed to.
+    """
+    start, (along, around), smooth = at, steps, np.ones(len(at), bool)
+    for _ in range(_ROUNDS):
+        patch = _moved(at, np.tile(along * _U, (len(at), 1)), np.tile(around * _V, (len(at), 1)), half_space)
+        found = intensity(*(x.ravel() for x in angles_of(patch))).reshape(patch.shape[:2])
+        _, u, v, uu, uv, vv = _FIT @ np.log(np.maximum(found, 1e-300)).T
+        round_ = uu * vv - uv**2
+        smooth &= (uu < 0.0) & (round_ > _ROUND * (uu + vv) ** 2)
+        round_ = np.where(smooth, round_, 1.0)
+        to_u, to_v = (uv * v - vv * u) / round_, (uv * u - uu * v) / round_
+        smooth &= np.maximum(np.abs(to_u), np.abs(to_v)) <= 1.0
+        smooth &= (at[:, 2] > 2.0 * along) | (not half_space)
+        step_u, step_v = (np.where(smooth, x, 0.0)[:, None] for x in (to_u * along, to_v * around))
+        at = _moved(at, step_u, step_v, half_space)[:, 0]
+        along, around = along / _FINER, around / _FINER
+    level = intensity(*angles_of(at))
+    if not smooth.all():
+        at[~smooth], level[~smooth] = _climbed(intensity, start[~smooth], steps, half_space, 22)
     return at, level
 
 
@@ -283,10 +321,33 @@ def _round(level: Level, step: float) -> tuple[Floats, Floats]:
 
 
 def _tops(level: Level, places: Floats, step: float, sign: float) -> tuple[Floats, Floats]:
-    """Where the level is greatest (sign 1) or least (-1) within a step of each place, and what it is there."""
+    """Where the level is greatest (sign 1) or least (-1) within a step of each place, and what it is there.
+
+    By parabolas through five ever closer places; where there is none, as at an edge, by ever finer search.
+    """
     if not len(places):
         return places, places
+    start, near, smooth = places, step, np.ones(len(places), bool)
+    for _ in range(_ROUNDS + 1):
+        around = places[:, None] + near * _OFFSETS
+        found = sign * level(around.ravel()).reshape(around.shape)
+        smooth &= np.isfinite(found).all(axis=1) & (found.max(axis=1) > found[:, [0, -1]].max(axis=1))
+        _, slope, bend = _FIT_ALONG @ np.where(smooth[:, None], found, 0.0).T
+        smooth &= bend < 0.0
+        move = np.where(smooth, -slope / np.where(bend < 0.0, bend, -1.0), 0.0)
+        smooth &= np.abs(move) <= 1.0
+        places = places + near * np.where(smooth, move, 0.0)
+        near /= _FINER
+    levels = level(places)
+    if not smooth.all():
+        places[~smooth], levels[~smooth] = _searched(level, start[~smooth], step, sign)
+    return places, levels
+
+
+def _searched(level: Level, places: Floats, step: float, sign: float) -> tuple[Floats, Floats]:
+    """The same by halving steps."""
     offsets = np.array([0.0, -0.5, 0.5, -1.0, 1.0])
+    levels = np.zeros(len(places))
     for _ in range(26):
         around = places[:, None] + step * offsets
         found = sign * level(around.ravel()).reshape(around.shape)
