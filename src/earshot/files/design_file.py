@@ -37,6 +37,10 @@ MEDIA: dict[str, Callable[[], Medium]] = {
 """What `medium` may say."""
 
 
+_HIGHEST = 1e6
+"""Metres: beyond it places are not told from one another any more."""
+
+
 @dataclass(frozen=True, slots=True)
 class DesignFile:
     """A design file, read: the design, the frequencies (Hz) and bands to solve, and the cases."""
@@ -217,6 +221,8 @@ def built(texts: Texts, table: DesignTable, names: Quantities, metals: Any, medi
     with texts.gathering("wire and port"):
         found = Antenna(table.title, wires, ports, medium, sheets=sheets, loads=loads, terminals=terminals, lines=lines)
         up = texts.quantity(table.height, "length", "height", names)
+        if abs(up) > _HIGHEST:
+            raise DesignFileError(f"height: {table.height} is beyond {_HIGHEST / 1e3:g} km")
         return found.raised(up) if up else found
     return None
 

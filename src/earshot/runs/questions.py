@@ -95,9 +95,12 @@ def _cases(run: Run, asked: Asked) -> Iterator[tuple[str, CaseRun]]:
 def _degrees(text: str, what: str) -> float:
     """An angle in degrees; a bare number is degrees."""
     try:
-        return math.degrees(units.angle(float(text), what))
+        found = math.degrees(units.angle(float(text), what))
     except ValueError:
-        return math.degrees(units.angle(text, what))
+        found = math.degrees(units.angle(text, what))
+    if abs(found) > 720.0:
+        raise UsageError(f"{what}: {text} is beyond two whole turns")
+    return found
 
 
 def _labelled(columns: dict[str, Floats], label: str, several: bool) -> dict[str, Floats]:
