@@ -32,7 +32,11 @@ def test_every_question_has_an_answer_by_command_and_call(run, pair, tmp_path):
     listed = run("ask")[1]
     for name in QUESTIONS:
         assert name in listed
-        extra = {"cut": ["--azimuth", "0"], "near": ["--line", "0, 3, 0.5 m", "0, 30, 0.5 m", "9"]}.get(name, [])
+        extra = {
+            "cut": ["--azimuth", "0"],
+            "embedded": ["--azimuth", "0"],
+            "near": ["--line", "0, 3, 0.5 m", "0, 30, 0.5 m", "9"],
+        }.get(name, [])
         table = told(run, path, name, *extra)
         assert len(table)
         assert run("ask", path, name, *extra, "--out", tmp_path / f"{name}.csv")[0] == 0
@@ -190,3 +194,27 @@ def test_a_file_that_was_read_is_a_design_everywhere(demo_path):
     assert x[1] > x[0] + 5
     assert abs(es.scatter(file, es.plane_wave(90, 0, e_phi=1), "150.1 MHz").currents[0]) > 1e-3
     assert es.plots.geometry(file).texts
+
+
+def test_embedded_patterns_add_up_to_the_beam(run, pair):
+    table = told(run, pair[0], "embedded", "--azimuth", "0", "--step", "10", "--quantity", "realized_gain")
+    assert list(table)[1:] == ["realized_gain_dBi, a", "realized_gain_dBi, b"]
+    # By the mirror the two are in.
+    there, back = table["realized_gain_dBi, a"], table["realized_gain_dBi, b"][::-1]
+    np.testing.assert_allclose(there[1:-1], back[1:-1], atol=1e-3)
+    opened = pair[1]
+    alone = opened.solution.drive({"a": es.watts(1)}, opened.cases[0].driven.frequency).far_field()
+    want = alone.cut(azimuth=0, step=10).realized_gain.values
+    np.testing.assert_allclose(there[1:-1], want[1:-1], atol=1e-9)
+
+
+def test_gain_by_bearing_for_several_heights_is_one_command(run, demo_path):
+    changes = [w for h in (3, 6) for w in ("--variant", f"medium=meadow, height={h} m")]
+    words = ["--elevation", "20", "--elevation", "10", "-f", "150.1 MHz"]
+    table = told(run, demo_path, "directions", *changes, *words)
+    assert table["variant"].unique().tolist() == ["medium=meadow, height=3 m", "medium=meadow, height=6 m"]
+    assert len(table) == 4
+    design = changed(load(demo_path, None), changes_of(["medium=meadow, height=3 m"])).design
+    field = es.solve(design, "150.1 MHz").drive().far_field()
+    want = 10 * math.log10(float(field.gain(math.radians(80), 0.0)))
+    assert table[(table["elevation_deg"] == 10)].iloc[0]["E"] == pytest.approx(want, abs=1e-9)

@@ -17,6 +17,7 @@ from .. import units
 from ..arraytypes import Floats
 from ..errors import UsageError, unknown
 from ..fields import polarisation
+from ..fields.far import FarField
 from ..fields.gains import decibels
 from ..fields.near import line_of_points
 from .run import CaseRun, Run
@@ -109,6 +110,16 @@ def _labelled(columns: dict[str, Floats], label: str, several: bool) -> dict[str
 
 @question("cut", "a pattern along a cut, by angle: --plane, --elevation, --azimuth, --step, --quantity")
 def _cut(run: Run, asked: Asked) -> pd.DataFrame:
+    return _along({label: one.field for label, one in _cases(run, asked)}, asked)
+
+
+@question("embedded", "the same of every port alone, the others closed by their references")
+def _embedded(run: Run, asked: Asked) -> pd.DataFrame:
+    return _along(run.embedded(), asked)
+
+
+def _along(fields: dict[str, FarField], asked: Asked) -> pd.DataFrame:
+    """Fields along the one cut that is asked for, side by side."""
     ways: list[dict[str, Any]] = [{"plane": p} for p in asked.plane]
     ways += [{"elevation": _degrees(e, "--elevation")} for e in asked.elevation]
     ways += [{"azimuth": _degrees(a, "--azimuth")} for a in asked.azimuth]
@@ -116,9 +127,9 @@ def _cut(run: Run, asked: Asked) -> pd.DataFrame:
         raise UsageError("ask cut: give exactly one of --plane, --elevation and --azimuth: angles of two are not alike")
     if not 0.01 <= asked.step <= 90.0:
         raise UsageError(f"ask cut: step {asked.step:g} is outside 0.01 to 90 deg")
-    cases, found = list(_cases(run, asked)), pd.DataFrame()
-    for label, one in cases:
-        cut = one.field.cut(**ways[0], step=asked.step)
+    found = pd.DataFrame()
+    for label, field in fields.items():
+        cut = field.cut(**ways[0], step=asked.step)
         missing = [q for q in asked.quantity if q not in cut]
         if missing:
             known = [str(name) for name in cut.data_vars if not str(name).startswith("e_")]
@@ -126,7 +137,7 @@ def _cut(run: Run, asked: Asked) -> pd.DataFrame:
         columns = {f"{q}_{cut[q].attrs['units']}": cut[q].values for q in asked.quantity}
         # As the files have them: to a millionth of a degree.
         index = pd.Index(np.round(cut.angle.values, 6), name=f"{str(cut.attrs['angle']).replace(' ', '_')}_deg")
-        found = found.join(pd.DataFrame(_labelled(columns, label, len(cases) > 1), index=index), how="outer")
+        found = found.join(pd.DataFrame(_labelled(columns, label, len(fields) > 1), index=index), how="outer")
     return found
 
 

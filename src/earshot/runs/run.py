@@ -69,6 +69,12 @@ class Run(Told):
         """How far to trust it, when that was asked for."""
         return self.solution.evidence
 
+    def embedded(self) -> dict[str, FarField]:
+        """The far field of every port alone, the others closed by their references, where the first case is driven."""
+        hertz = self.cases[0].driven.frequency
+        ports = [port.name for port in self.solution.antenna.ports]
+        return {name: self.solution.drive({name: watts(1.0)}, hertz).far_field() for name in ports}
+
     def figures_at(self, hertz: float, label: str) -> pd.DataFrame:
         """Every figure at a frequency, driven as the first case says: a column of its own, and the units."""
         case = self.cases[0].case

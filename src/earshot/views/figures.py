@@ -174,6 +174,21 @@ def _cartesian(result: Run, _: Wishes) -> Any:
     return plots.cartesian(result.cases[0].field, *planes, **angles)
 
 
+@figure("embedded", needs=_of_several_ports, of="of several ports")
+def _embedded(result: Run, _wishes: Wishes) -> Any:
+    """Every port's own pattern along one cut: the first case's, or azimuth 0 over a plane, elevation 0 without."""
+    from . import plots
+
+    fields = result.embedded()
+    case = result.cases[0]
+    own = [cut for cut in case.case.cuts if cut.plane is None][:1]
+    angles = planes_of(own or [Cut(azimuth=0.0) if case.field.half_space else Cut(elevation=0.0)])[1]
+    title = result.solution.antenna.name
+    return plots.cartesian(
+        list(fields.values()), **angles, quantity="realized_gain", labels=list(fields), title=f"{title}, port by port"
+    )
+
+
 @figure("sphere")
 def _sphere(result: Run, _: Wishes) -> Any:
     from . import plots

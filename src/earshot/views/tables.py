@@ -392,7 +392,7 @@ def _cell(name: str, value: Any) -> str:
         return "-"
     if name == "frequency_Hz":
         return engineering(float(value), "Hz", 8)
-    if name.endswith(("dB", "dBi")) and value < _NOTHING_DB:
+    if name.partition(",")[0].endswith(("dB", "dBi")) and value < _NOTHING_DB:
         return "none"
     return f"{value + 0.0:.3f}" if 0.01 <= abs(value) < 1e5 or value == 0.0 else f"{value:.6g}"
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Annotated
 
+import pandas as pd
 import typer
 
 from ...errors import UsageError, unknown
@@ -47,6 +48,9 @@ def ask(
     field: Annotated[str, typer.Option("--field", metavar="E|H", help="Which near field.")] = "E",
     limit: Annotated[float | None, typer.Option("--limit", help="Of that field: where it is passed.")] = None,
     rms: Annotated[bool, typer.Option("--rms", help="Near fields as root mean square, not peak.")] = False,
+    variants: Annotated[
+        Several, typer.Option("--variant", metavar="CHANGE", help="Ask it of the design so changed; as --set; repeat.")
+    ] = None,
     sets: Sets = None,
     frequency: Frequencies = None,
     out: Annotated[
@@ -70,7 +74,9 @@ def ask(
         case or (), plane or (), elevation or (), azimuth or (), step, quantity or ("gain",), parameters, line, field,
         limit, rms,
     )  # fmt: skip
-    table = answer(opened(path, sets, frequency), topic, asked)
+    ways = [[*(sets or []), *change] for change in ([[v] for v in variants] if variants else [[]])]
+    tables = [answer(opened(path, way, frequency), topic, asked) for way in ways]
+    table = pd.concat(tables, keys=variants, names=["variant"]) if variants else tables[0]
     if out is not None:
         complain(f"{write(table, out)} written")
     elif json:
