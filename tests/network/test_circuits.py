@@ -192,3 +192,26 @@ def test_lines_between_missing_gaps_and_overlapping_gaps_are_found():
     grown = lost.scaled(2)
     assert grown.lines[0].length == 2
     assert grown.without("feed").lines == ()
+
+
+def test_parts_are_joined_by_a_short_text(tmp_path):
+    w = 2j * math.pi * F
+    for text, want in (
+        ("68 ohm + 22 nH", 68 + w * 22e-9),
+        ("22 nH + 10 pF", w * 22e-9 + 1 / (w * 10e-12)),
+        ("1 kohm || 2 pF", 1 / (1e-3 + w * 2e-12)),
+        ("50 ohm + 18 ohm", 68),
+    ):
+        assert circuits.impedance(text).at(F) == pytest.approx(want, rel=1e-12)
+    for text in ("1 nH + 2 nH", "1 ohm + 2 nH || 3 pF", "68 ohm + 22 Hz", "+ 2 nH"):
+        with pytest.raises(es.EarshotError):
+            circuits.impedance(text)
+
+
+def test_a_port_in_a_file_is_closed_by_a_short_text(tmp_path):
+    (tmp_path / "t.toml").write_text(
+        'title = "t"\nfrequency = "150 MHz"\n[wire.a]\nradius = "1 mm"\npoints = ["0,0,0", "0,0,1 m"]\n'
+        '[port.f]\non = "a"\n[port.g]\non = "a"\nat = 0.2\n[case.c]\npower = { f = "1 W" }\nterminations = { g = "68 ohm + 22 nH" }\n'
+    )
+    case = es.read_design(tmp_path / "t.toml").cases[0]
+    assert case.terminations["g"].at(F) == pytest.approx(68 + 2j * math.pi * F * 22e-9)

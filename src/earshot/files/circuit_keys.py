@@ -35,6 +35,9 @@ def read_impedance(table: ImpedanceTable | str, what: str, read: Read, find: Fin
     """
     words = {"open": elements.open_circuit, "short": elements.short_circuit}
     if isinstance(table, str):
+        joined = None if table in words else elements.parts_of(table)
+        if joined is not None:
+            return joined[0](**{kind: read(text, kind, what) for kind, text in joined[1].items()})
         return words[table]() if table in words else elements.impedance(read(table, "resistance", what))
     given = {k: v for k, v in table if k in ImpedanceTable.model_fields and v is not None}
     if len(given) != 1:

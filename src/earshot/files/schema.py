@@ -250,7 +250,7 @@ class StubTable(LineKindTable):
     at: Text
     """A port, terminal or load."""
     end: Text | ImpedanceTable = "open"
-    """The words "open" or "short", ohms, or an impedance."""
+    """The words "open" or "short", ohms, parts such as "68 ohm + 22 nH" or "1 kohm || 2 pF", or an impedance."""
 
 
 class BandTable(Table):

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+import re
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from numbers import Number
 
@@ -107,11 +108,36 @@ def trap(inductance: str | float, capacitance: str | float, resistance: str | fl
     return Impedance("trap", (r, coil, c))
 
 
+_SIGNS: dict[str, Callable[..., Impedance]] = {"||": parallel, "+": series}
+_UNITS = {"H": "inductance", "F": "capacitance"}
+
+
+def parts_of(text: str) -> tuple[Callable[..., Impedance], dict[str, str]] | None:
+    """What makes "68 ohm + 22 nH" (in series) or "1 kohm || 2 pF" (in parallel), and its parts; None for others.
+
+    Raises UsageError for two parts of a kind and for both signs in one text.
+    """
+    found = [sign for sign in _SIGNS if sign in text]
+    parts = [part.strip() for part in re.split(r"\|\||\+", text)]
+    kinds = [_UNITS.get(part[-1:], "resistance") for part in parts]
+    if not found or set(kinds) == {"resistance"}:
+        return None
+    if len(found) > 1 or len(set(kinds)) < len(kinds):
+        raise UsageError(
+            f"impedance '{text}': give one resistance, inductance and capacitance at most, joined by + (in series) or "
+            "|| (in parallel)"
+        )
+    return _SIGNS[found[0]], dict(zip(kinds, parts, strict=True))
+
+
 def impedance(value: complex | str | Sequence[complex], frequencies: Sequence[float] | None = None) -> Impedance:
     """A constant impedance, ohm or text with a unit, or a table over rising frequencies in Hz, straight lines between
-    its points.
+    its points. Text may join parts: "68 ohm + 22 nH", "1 kohm || 2 pF".
     """
     if frequencies is None:
+        joined = parts_of(value) if isinstance(value, str) else None
+        if joined is not None:
+            return joined[0](**joined[1])
         if isinstance(value, str):
             value = units.read(value, "resistance", what="impedance")
         needs(value, Number, "impedance", "ohms, or a table with its frequencies")
