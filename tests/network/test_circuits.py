@@ -209,9 +209,9 @@ def test_parts_are_joined_by_a_short_text(tmp_path):
 
 
 def test_a_port_in_a_file_is_closed_by_a_short_text(tmp_path):
-    (tmp_path / "t.toml").write_text(
-        'title = "t"\nfrequency = "150 MHz"\n[wire.a]\nradius = "1 mm"\npoints = ["0,0,0", "0,0,1 m"]\n'
-        '[port.f]\non = "a"\n[port.g]\non = "a"\nat = 0.2\n[case.c]\npower = { f = "1 W" }\nterminations = { g = "68 ohm + 22 nH" }\n'
-    )
+    head = 'title = "t"\nfrequency = "150 MHz"\n[wire.a]\nradius = "1 mm"\npoints = ["0,0,0", "0,0,1 m"]\n'
+    ports = '[port.f]\non = "a"\n[port.g]\non = "a"\nat = 0.2\n'
+    case = '[case.c]\npower = { f = "1 W" }\nterminations = { g = "68 ohm + 22 nH" }\n'
+    (tmp_path / "t.toml").write_text(head + ports + case)
     case = es.read_design(tmp_path / "t.toml").cases[0]
     assert case.terminations["g"].at(F) == pytest.approx(68 + 2j * math.pi * F * 22e-9)

@@ -307,7 +307,8 @@ def difference_tables(
 def beam_table(figures: pd.DataFrame, title: str) -> Group:
     """Beams side by side: a row for each figure, as `arrays.beam_figures` names them, and what gain means here."""
     table = plain_table([("figure", False), *((str(name), True) for name in figures.columns), ("unit", False)])
-    for name, row in figures.iterrows():
+    # Azimuth and elevation say the same as φ and θ.
+    for name, row in figures.drop(["peak_theta_deg", "peak_phi_deg"], errors="ignore").iterrows():
         words, unit = _named(str(name))
         table.add_row(
             words,
