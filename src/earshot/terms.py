@@ -340,7 +340,7 @@ _TERMS = (
         "take-off angle",
         "Elevation at which a lobe of an antenna over ground is strongest; there are as many as there are lobes.",
         "90° - θ where U(θ, φ of the peak) is greatest",
-        "Straw 2011, ch. 5",
+        "definition",
         ("take-off", "lobes, dBi", "cone of take-off", "elevation_deg"),
     ),
     Term(
@@ -355,7 +355,7 @@ _TERMS = (
         "tilt",
         "Angle of the long axis of the polarisation ellipse from the vertical (θ) towards the horizontal (φ).",
         "τ = ½ arg(E_R E_L*)",
-        _IEEE + ", tilt angle; Kraus 1988, sec. 2-35",
+        _IEEE + ", tilt angle",
         ("tilt angle", "tilt_deg"),
     ),
     Term(
@@ -397,7 +397,7 @@ _TERMS = (
         "near field",
         "E and H close to the antenna, where they are not yet those of the far field: peak values unless rms is asked.",
         "E = -jωA - ∇φ, H = ∇ × A/µ",
-        "Harrington 1968, ch. 1",
+        "Balanis 2016, ch. 3",
         ("near", "E_V_per_m", "H_A_per_m", "contour"),
     ),
     Term(

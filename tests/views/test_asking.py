@@ -118,6 +118,9 @@ long = "0.95 m"  # tip to tip
 radius = "3 mm"
 metal = "copper"
 points = ["0, -long / 2, 0", "0, long / 2, 0"]
+[wire.feed]
+radius = "3 mm"
+points = ["-0.5 m, -0.5 m, 0", "-0.5 m, 0.5 m, 0"]
 [wire.director]
 radius = "3 mm"
 points = ["0.3 m, -0.43 m, 0", "0.3 m, 0.43 m, 0"]
@@ -144,13 +147,32 @@ def test_medium_metal_height_and_parts_are_changed_in_the_file(file, tmp_path):
     new = changed(file, changes_of(["medium=sea, height=6 m, metal=steel, without=director"]))
     antenna = new.design.antenna
     assert antenna.medium == es.earth("sea")
-    assert [(w.name, w.metal.name, w.points[0][2]) for w in antenna.wires] == [("driven", "steel", 6.0)]
+    assert [(w.name, w.metal.name, w.points[0][2]) for w in antenna.wires] == [
+        ("driven", "steel", 6.0),
+        ("feed", "steel", 6.0),
+    ]
     assert ([g.name for g in antenna.gaps], list(new.cases[0].sources)) == (["feed"], ["feed"])
     text = es.write(new.design, tmp_path / "new.toml").read_text()
     assert "# kept" in text
     assert "# tip to tip" in text
     assert es.read_design(tmp_path / "new.toml").design.antenna == antenna
     assert changed(file, {"metal": "none"}).design.antenna.wires[0].metal is None
+
+
+def test_a_wire_and_a_port_may_share_a_name(file):
+    """The port goes with the wire it is on; the wire that has its name stays."""
+    left = changed(file, {"without": "driven"})
+    assert [w.name for w in left.design.antenna.wires] == ["feed", "director"]
+    assert [p.name for p in left.design.antenna.ports] == ["spare"]
+    assert list(left.cases[0].sources) == ["spare"]
+
+
+def test_plain_numbers_change_as_numbers(tmp_path):
+    (tmp_path / "t.toml").write_text(
+        FILE.replace("[values]", "[values]\nshare = 0.5").replace("at = 0.2", 'at = "share"')
+    )
+    plain = load(tmp_path / "t.toml", None)
+    assert changed(plain, changes_of(["share*=0.5"])).design.values.share == 0.25
 
 
 def test_values_change_by_so_much_or_so_many_times(file):
@@ -196,7 +218,7 @@ def test_a_file_that_was_read_is_a_design_everywhere(demo_path):
     assert es.plots.geometry(file).texts
 
 
-def test_embedded_patterns_add_up_to_the_beam(run, pair):
+def test_embedded_patterns_are_of_each_port_alone_and_add_up(run, pair):
     table = told(run, pair[0], "embedded", "--azimuth", "0", "--step", "10", "--quantity", "realized_gain")
     assert list(table)[1:] == ["realized_gain_dBi, a", "realized_gain_dBi, b"]
     # By the mirror the two are in.
@@ -206,6 +228,10 @@ def test_embedded_patterns_add_up_to_the_beam(run, pair):
     alone = opened.solution.drive({"a": es.watts(1)}, opened.cases[0].driven.frequency).far_field()
     want = alone.cut(azimuth=0, step=10).realized_gain.values
     np.testing.assert_allclose(there[1:-1], want[1:-1], atol=1e-9)
+    theta, phi = np.linspace(0.1, 1.5, 9), np.linspace(0.0, 6.0, 9)
+    both = opened.solution.drive({"a": es.watts(1), "b": es.watts(1)}, opened.cases[0].driven.frequency)
+    parts = [field.field(theta, phi) for field in opened.embedded().values()]
+    np.testing.assert_allclose(both.far_field().field(theta, phi), np.sum(parts, axis=0), rtol=1e-9)
 
 
 def test_gain_by_bearing_for_several_heights_is_one_command(run, demo_path):

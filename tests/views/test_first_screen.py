@@ -3,6 +3,7 @@
 import json
 import re
 
+import numpy as np
 import pytest
 
 import earshot as es
@@ -158,3 +159,37 @@ def test_results_show_themselves_in_a_line_and_in_a_notebook(demo_path):
         assert thing._repr_html_().startswith("<p>&lt;")
     assert "<table" in case.field._repr_html_()
     assert "868 MHz to 870 MHz" in repr(solution)
+
+
+def test_of_many_ports_those_that_are_driven_are_shown(run, tmp_path):
+    rods = "".join(
+        f'[wire.w{n}]\nradius = "1 mm"\npoints = ["{0.7 * n} m,0,0", "{0.7 * n} m,0,0.95 m"]\n'
+        f'[port.p{n}]\non = "w{n}"\n'
+        for n in range(11)
+    )
+    case = '[case.c]\npower = { p10 = "1 W" }\n'
+    (tmp_path / "a.toml").write_text(f'title = "many"\nfrequency = "150 MHz"\n{rods}{case}')
+    screen = run("solve", tmp_path / "a.toml")[1]
+    assert re.search(r"\np10 +-\d", screen)
+    assert "and 3 more" in screen
+
+
+def test_the_width_in_azimuth_is_where_the_gain_has_halved():
+    random = np.random.default_rng(3)
+    for _ in range(12):
+        gap, phase = random.uniform(0.15, 0.5), random.uniform(40, 140)
+        rods = [es.Wire(n, [(x, 0, 0.3), (x, 0, 0.78)], radius="2 mm") for n, x in (("a", 0.0), ("b", gap))]
+        medium = es.perfect_plane() if random.random() < 0.5 else None
+        pair = es.Antenna("pair", rods, [es.Port(n, n) for n in "ab"], medium)
+        drive = es.solve(pair, "300 MHz").drive({"a": es.amperes(1), "b": es.amperes(1, -phase)})
+        field = drive.far_field()
+        theta, phi = field.peak
+        gain = field.gain(theta, phi + np.radians(np.linspace(-180, 180, 36001)))
+        below = np.flatnonzero(gain < field.gain(theta, phi) / 2)
+        width = field.azimuth_beamwidth
+        if width is None:
+            assert not below.size
+            continue
+        middle = 18000
+        edges = below[below > middle].min() - below[below < middle].max()
+        assert width == pytest.approx(edges / 100, abs=0.03)

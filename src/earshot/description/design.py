@@ -32,8 +32,8 @@ class Value:
 
     @property
     def text(self) -> str:
-        """What it is, as text: a bare number is in metres."""
-        return self.is_ if isinstance(self.is_, str) else f"{self.is_!r} m"
+        """What it is, as text."""
+        return self.is_ if isinstance(self.is_, str) else repr(self.is_)
 
 
 class Quantities(dict[str, Quantity]):

@@ -96,8 +96,7 @@ def beamwidths(field: FarField, along_ground: bool) -> str:
 
 def _upright_plane(field: FarField) -> str:
     """Which of the E- and H-plane is the more upright."""
-    e_theta, e_phi = (abs(complex(e)) for e in field.field(*field.peak))
-    return "E" if e_theta >= e_phi else "H"
+    return "E" if field.co_polar == "theta" else "H"
 
 
 def lobes_over_ground(field: FarField, most: int = 4) -> str:
@@ -116,8 +115,8 @@ def gain_low(field: FarField) -> str:
 
 
 def along_ground(field: FarField) -> bool:
-    """Whether its beam goes along a plane or earth rather than up."""
-    return field.half_space and math.degrees(field.peak[0]) > 45.0
+    """Whether its beam goes along a plane or earth rather than up: where co-polar is vertical or horizontal."""
+    return field.co_polar != "Ludwig 3"
 
 
 def unsigned(value: float, digits: int = 2) -> float:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from ..description.design import Design
@@ -18,8 +19,7 @@ def edited(file: DesignFile, keys: dict[str, str]) -> DesignFile:
     """A design file with some of `KEYS` changed; raises UsageError for parts there are not, DesignFileError as reading.
 
     medium: by the word of a design file. height: a length. metal: by name, "none" for a perfect conductor. without:
-    parts by name, with
-    "and" or ";" between; gaps on them go with them, and what is joined to those gaps.
+    parts by name, with "and" or ";" between; gaps on them go with them, and what is joined to those gaps.
     """
     import tomlkit
 
@@ -31,7 +31,7 @@ def edited(file: DesignFile, keys: dict[str, str]) -> DesignFile:
         _CHANGES[key](document, told)
     again = design_from_text(tomlkit.dumps(document), build.name, build.folder, dict(build.tables))
     again.design.antenna  # noqa: B018 - built for its complaints
-    return again
+    return replace(again, frequencies=file.frequencies)
 
 
 def relative(name: str, sign: str, by: str, design: Design) -> str:
@@ -62,21 +62,23 @@ def _metal(document: Any, told: str) -> None:
 
 
 def _without(document: Any, told: str) -> None:
-    known = {name: kind for kind in (*_METAL, *_GAPS, "line", "stub") for name in document.get(kind, {})}
-    gone = {name.strip() for piece in told.split(";") for name in piece.split(" and ")}
-    for name in gone:
-        if name not in known:
-            raise UsageError(f"without: {unknown('part', name, known)}")
-    for kind in _GAPS:
-        gone |= {name for name, gap in document.get(kind, {}).items() if gap["on"] in gone}
+    asked = {name.strip() for piece in told.split(";") for name in piece.split(" and ")}
+    parts = [(kind, name) for kind in (*_METAL, *_GAPS, "line", "stub") for name in document.get(kind, {})]
+    for name in asked:
+        if name not in {known for _, known in parts}:
+            raise UsageError(f"without: {unknown('part', name, [known for _, known in parts])}")
+    # A wire and a port may share a name: what follows goes by what it is joined to.
+    gone = {(kind, name) for kind, name in parts if name in asked}
+    metal = {name for kind, name in gone if kind in _METAL}
+    gone |= {(kind, name) for kind, name in parts if kind in _GAPS and document[kind][name]["on"] in metal}
+    gaps = {name for kind, name in gone if kind in _GAPS}
     for kind, ends in (("line", ("from", "to")), ("stub", ("at",))):
-        parts = document.get(kind, {}).items()
-        gone |= {name for name, part in parts if any(part.get(end) in gone for end in ends)}
-    for name in gone:
-        _drop(document, known[name], name)
+        gone |= {(kind, n) for k, n in parts if k == kind and any(document[k][n].get(end) in gaps for end in ends)}
+    for kind, name in gone:
+        _drop(document, kind, name)
     for case in document.get("case", {}).values():
         for key in ("power", "voltage", "current", "phase", "terminations"):
-            for name in gone & set(case.get(key, {})):
+            for name in gaps & set(case.get(key, {})):
                 _drop(case, key, name)
 
 

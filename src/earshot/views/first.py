@@ -26,6 +26,8 @@ if TYPE_CHECKING:
 Line = tuple[str, str]
 _MOST = 8
 _WORST = 3
+_TOTAL = 1000
+"""VSWR beyond which all comes back."""
 _LEAST_SHARE = 5e-5
 _FINE, _WHOLE = 1e-6, 1.02
 _KINDS = {"metal of ": "metal", "jacket of ": "jackets"}
@@ -42,18 +44,18 @@ def first_screen(run: Run, vswr: float = 2.0) -> Iterator[Any]:
         yield _rows_of_cases(run.cases)
         for one in run.cases:
             if one.case.sectors:
-                yield _lines(_titled(one), _sector_lines(one))
+                yield _lines(one.title, _sector_lines(one))
         if len(ports) > 1:
             yield _lines("between ports", [("coupling", _coupling(run.cases[0].driven, network))])
         return
     case = run.cases[0]
     if len(ports) == 1:
         port = ports[0].name
-        title = f"{port}, {ohms(network.references[0])}, {_titled(case)}"
+        title = f"{port}, {ohms(network.references[0])}, {case.title}"
         yield _lines(title, [*_port_lines(case.driven), *band, *_field_lines(case)])
     else:
         yield _ports(case.driven, network, case.title)
-        yield _lines(_titled(case), [("coupling", _coupling(case.driven, network)), *_field_lines(case)])
+        yield _lines(case.title, [("coupling", _coupling(case.driven, network)), *_field_lines(case)])
 
 
 def headline(solution: Solution) -> Group:
@@ -68,10 +70,6 @@ def headline(solution: Solution) -> Group:
     return Group(Text(antenna.name, style="bold"), Text(f"{antenna.medium}; {parts}; {took}", style="dim"))
 
 
-def _titled(case: CaseRun) -> str:
-    return f"case {case.case.name} at {engineering(case.driven.frequency, 'Hz', 6)}"
-
-
 def _lines(title: str, lines: Sequence[Line]) -> Group:
     table = plain_table([("", False), ("", False)])
     table.show_header = False
@@ -84,13 +82,17 @@ def _ohms(value: complex) -> str:
     return f"{value.real:.2f} {value.imag:+.2f}j" if math.isfinite(abs(value)) else "open"
 
 
+def _standing(ratio: float) -> str:
+    return f"{ratio:.3g}" if ratio < _TOTAL else f"above {_TOTAL}"
+
+
 def _port_lines(driven: Driven) -> list[Line]:
     row = driven.ports_table().iloc[0]
-    loss = driven.incident / (driven.incident - driven.accepted) if driven.accepted < driven.incident else math.inf
-    standing = float(row["active_vswr"].real)
+    back = driven.incident - driven.accepted
+    loss = words.level(float(decibels(driven.incident / back)) if back > 0.0 else math.inf)
     return [
         ("impedance", f"{_ohms(complex(row['active_impedance_ohm']))} ohm"),
-        ("VSWR", f"{standing:.3g}, return loss {words.level(float(decibels(loss)) if loss < math.inf else math.inf)}"),
+        ("VSWR", f"{_standing(float(row['active_vswr'].real))}, return loss {loss}"),
     ]
 
 
@@ -177,26 +179,27 @@ def _lost(driven: Driven) -> str:
 
 
 def _ports(driven: Driven, network: Network, title: str) -> Group:
-    """A row per port: its own match, and what it sees as driven; of many those that are matched worst."""
+    """A row per port: its own match, and what it sees as driven; of many those that are driven and matched worst."""
     hertz = int(np.abs(network.frequencies - driven.frequency).argmin())
     s = network.s().values[hertz]
     columns = ["port", "own S, dB", "impedance, ohm", "active VSWR", "power, W"]
     table = plain_table([(name, name != "port") for name in columns])
     rows = driven.ports_table()
-    order = np.argsort(-np.nan_to_num(rows["active_vswr"].to_numpy(float), posinf=1e9), kind="stable")
+    standing = np.array([value.real for value in rows["active_vswr"]])
+    # What is not driven has no match to speak of, and comes last.
+    order = np.lexsort((-standing, np.array([port not in driven.driven for port in rows.index])))
     shown = sorted(order[:_MOST].tolist()) if len(rows) > _MOST else range(len(rows))
     for i in shown:
         row = rows.iloc[i]
-        standing = float(row["active_vswr"].real)
         table.add_row(
             str(rows.index[i]),
             f"{float(decibels(abs(s[i, i]) ** 2)):.1f}",
             _ohms(complex(row["active_impedance_ohm"])),
-            f"{standing:.2f}" if math.isfinite(standing) else "-",
+            f"{standing[i]:.2f}" if math.isfinite(standing[i]) else "-",
             f"{row['power_W'].real + 0.0:.4g}",
         )
     left = len(rows) - len(shown)
-    more = f", and {left} that are matched better" if left else ""
+    more = f", and {left} more" if left else ""
     return titled(f"ports in {title}{more}", table)
 
 
@@ -223,7 +226,7 @@ def _rows_of_cases(cases: Sequence[CaseRun]) -> Group:
         row = driven.ports_table().iloc[0]
         z, back, lobe = complex(row["active_impedance_ohm"]), field.front_to_back, field.side_lobe
         theta, phi = (math.degrees(x) for x in field.peak)
-        told = [f"{z.real:.1f}", f"{z.imag:+.1f}", f"{row['active_vswr'].real:.3g}"]
+        told = [f"{z.real:.1f}", f"{z.imag:+.1f}", _standing(float(row["active_vswr"].real))]
         table.add_row(
             *([one.case.name] if several else []),
             engineering(driven.frequency, "Hz", 6),

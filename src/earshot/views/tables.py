@@ -89,21 +89,6 @@ def quality_table(quality: pd.DataFrame) -> Group:
     return titled("mesh of the sheets (worst shape: 1 is a triangle of equal sides, 0 a sliver)", table)
 
 
-def model_line(solution: Solution) -> Text:
-    """What was solved, and how long it took."""
-    antenna = solution.antenna
-    many, wanted = len(solution.solved), len(solution.frequencies)
-    counts = [(len(antenna.wires), "wire"), (len(antenna.sheets), "sheet")]
-    parts = ", ".join(_count(count, what) for count, what in counts if count)
-    line = (
-        f"   {antenna.medium}, {parts}, {solution.unknowns} unknowns, "
-        f"{many} frequenc{'ies' if many > 1 else 'y'} solved in {solution.seconds:.2f} s"
-    )
-    if wanted > many:
-        line += f", {wanted - many} interpolated (S within {solution.band_error:.1g} where tested)"
-    return Text.assemble((antenna.name, "bold"), line)
-
-
 def network_tables(network: Network) -> list[Group]:
     """One table per port; long bands are thinned, keeping the ends and the best match, and say so."""
     tables = []

@@ -13,6 +13,7 @@ from ...errors import UsageError
 from ...files.atomic import folder as make_folder
 from ...files.curves import read_network
 from ...files.design_file import DesignFile
+from ...files.editing import edited
 from ...files.formats import write
 from ...files.results import is_results
 from ...files.tables import records
@@ -100,7 +101,7 @@ def _variants(
     files = []
     for text, medium in [*((v, None) for v in variants or []), *((f"over {m}", m) for m in media or [])]:
         plain = load(path, None, frequencies)
-        file = changed(plain, changes_of([text]) if medium is None else {"medium": medium})
+        file = changed(plain, changes_of([text])) if medium is None else edited(plain, {"medium": medium})
         files.append((text, text if medium else f"with {text}", file))
     return files
 

@@ -96,7 +96,7 @@ def changed(file: DesignFile, changes: dict[str, str]) -> DesignFile:
         file = _with_values(file, values)
     if not keys:
         return file
-    return replace(edited(file, keys), frequencies=file.frequencies)
+    return edited(file, keys)
 
 
 def _with_values(file: DesignFile, values: dict[str, str]) -> DesignFile:

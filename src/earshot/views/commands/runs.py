@@ -13,14 +13,13 @@ from ...files.design_file import DesignFile
 from ...files.results import is_results
 from ...runs import run as runs
 from ...runs.run import Run
-from ..first import first_screen
+from ..first import first_screen, headline
 from ..tables import (
     band_tables,
     budget_table,
     drive_table,
     evidence_table,
     field_table,
-    model_line,
     network_tables,
     record_table,
     sector_table,
@@ -76,7 +75,7 @@ def tables(result: Run, *, everything: bool = False, vswr: float = 2.0) -> Itera
 
 
 def _everything(result: Run) -> Iterator[Any]:
-    yield model_line(result.solution)
+    yield headline(result.solution)
     yield from network_tables(result.solution.network)
     yield from band_tables(result.solution.network)
     for case in result.cases:
