@@ -45,7 +45,8 @@ def pictures() -> None:
         terminal("new.png", "earshot new --list")
         Path("crossed.toml").write_text(Path("tag_receiver.toml").read_text() + BOOM)
         terminal("check.png", "earshot check crossed.toml --draw findings.png", "earshot check hut_roof.toml")
-        terminal("solve.png", "earshot solve uplink_turnstile.toml --evidence")
+        answers = "directions --elevation 5 --elevation 20 --variant height='3 m' --variant height='12 m'"
+        terminal("solve.png", "earshot solve shore_receiver.toml", f"earshot ask shore_receiver.toml {answers}")
         laid_over = "tag_receiver.toml roof_meter.csv --set driven='0.93 m' --at '150.1 MHz'"
         terminal("compare.png", f"earshot compare {laid_over}")
         terminal("diff.png", "earshot diff tag_receiver.toml --round '1 cm'", "earshot cut-list tag_receiver.toml")

@@ -143,6 +143,8 @@ def test_every_word_of_the_screen_is_explained(run, tmp_path):
 def test_materials_are_listed(run):
     out = run("materials", "earths")[1]
     assert re.search(r"meadow +13 +0.005", out)
+    assert re.search(r"rock +7 +0.001", out)
+    assert re.search(r"city +5 +0.001", out)
     assert "copper" not in out
     told = json.loads(run("materials", "--json")[1])
     assert {row["name"] for row in told["metals"]} == set(es.materials.metals)

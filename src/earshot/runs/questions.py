@@ -25,6 +25,8 @@ from .run import CaseRun, Run
 BEARINGS = {name: 45.0 * n for n, name in enumerate(("E", "NE", "N", "NW", "W", "SW", "S", "SE"))}
 """Azimuths by the compass: +x is east, +y north."""
 _SPACING = 1.0
+_UPRIGHT, _ROUND = 1e-3, 0.05
+"""Radians from the zenith, and axial ratio in dB, below which an azimuth and a tilt are noise."""
 _MOST_POINTS = 100_000
 
 
@@ -202,11 +204,14 @@ def _polarisation(run: Run, asked: Asked) -> pd.DataFrame:
         theta, phi = field.peak
         towards = field.towards([math.sin(theta) * math.cos(phi), math.sin(theta) * math.sin(phi), math.cos(theta)])
         power = {f"power_{k}": v / field.radiated for k, v in field.radiated_by_polarisation().items()}
-        linear = towards["axial_ratio"] > polarisation.LINEAR
+        axial = towards["axial_ratio"]
+        # Straight up there is no azimuth, a circle has no long axis, and a line no ratio of axes.
+        azimuth = math.degrees(phi) if _UPRIGHT < theta < math.pi - _UPRIGHT else math.nan
         rows.append(
-            {"case": one.case.name, "frequency_Hz": one.driven.frequency, "azimuth_deg": math.degrees(phi),
+            {"case": one.case.name, "frequency_Hz": one.driven.frequency, "azimuth_deg": azimuth,
              "elevation_deg": 90.0 - math.degrees(theta), "gain_dBi": towards["gain"],
-             "axial_ratio_dB": math.nan if linear else towards["axial_ratio"], "tilt_deg": towards["tilt"],
+             "axial_ratio_dB": math.nan if axial > polarisation.LINEAR else axial,
+             "tilt_deg": math.nan if axial < _ROUND else towards["tilt"],
              "rhcp_dBi": towards["gain_rhcp"], "lhcp_dBi": towards["gain_lhcp"]} | power
         )  # fmt: skip
     return pd.DataFrame(rows).set_index(["case", "frequency_Hz"])

@@ -360,13 +360,14 @@ def _named(figure: str) -> tuple[str, str]:
 
 
 def frame_table(frame: pd.DataFrame, title: str) -> Group:
-    """Any table as it is, numbers to as many digits as are read; equal words below one another are said once."""
+    """Any table as it is, numbers to as many digits as are read; words that open several rows alike are said once."""
     table = plain_table([(str(name), frame[name].dtype.kind in "fiu") for name in frame.columns])
     before: list[str] = [""] * len(frame.columns)
     for row in frame.itertuples(index=False):
         told = [_cell(str(name), value) for name, value in zip(frame.columns, row, strict=True)]
-        words = [isinstance(value, str) for value in row]
-        table.add_row(*("" if w and t == b else t for t, b, w in zip(told, before, words, strict=True)))
+        alike = [isinstance(value, str) and t == b for value, t, b in zip(row, told, before, strict=True)]
+        first = alike.index(False) if False in alike else len(alike)
+        table.add_row(*[""] * first, *told[first:])
         before = told
     return titled(title, table)
 
