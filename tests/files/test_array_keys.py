@@ -140,7 +140,7 @@ def test_variants_of_an_array_are_compared(tmp_path, capsys):
     words = ["compare", str(tmp_path / "rods.toml"), "--set", "apart=0.5 m", "-f", "300 MHz", "--out", str(tmp_path)]
     assert main(words) == 0
     printed = capsys.readouterr()
-    assert "R at e5_feed" in printed.out
+    assert "rods, e5_feed" in printed.out
     assert "was not solved" not in printed.err
     assert (tmp_path / "smith.png").exists()
     network = es.solve(read(tmp_path, ROD + LINE).design).network

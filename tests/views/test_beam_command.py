@@ -82,7 +82,18 @@ def test_elements_by_their_pattern_need_no_metal(alone):
 def test_the_command_prints_draws_and_writes(alone, tmp_path, capsys):
     assert main(["beams", str(alone), "--out", str(tmp_path / "out")]) == 0
     printed = capsys.readouterr().out
-    for words in ("16 elements without coupling", "taper efficiency", "out with errors, 60 trials", "G/T, dB/K"):
+    lines = printed.splitlines()
+    assert len(lines) <= 24
+    assert max(map(len, lines)) <= 80, max(lines, key=len)
+    ideal = es.ideal_array(es.read_design(alone))
+    for name in ("out", "aside"):
+        row = next(line for line in lines if line.startswith(name))
+        assert f"{ideal.beam(name).figures['gain_dBi']:.2f}" in row
+    for words in ("16 elements without coupling", "taper", "with errors, 60 trials", "EIRP", "beyond"):
+        assert words in printed
+    assert main(["beams", str(alone), "--all"]) == 0
+    printed = capsys.readouterr().out
+    for words in ("taper efficiency", "out with errors, 60 trials", "G/T, dB/K"):
         assert words in printed
     written = {p.name for p in (tmp_path / "out").iterdir()}
     assert {"polar.png", "layout-aside.png", "beam-map-out.png", "envelope-out.png", "link.png"} <= written

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -28,12 +28,13 @@ def compare(
     frequency: str | float | None = None,
     *,
     terminations: Mapping[str, Impedance | complex] | None = None,
+    sectors: Mapping[str, tuple[Sequence[float], str | float]] | None = None,
 ) -> pd.DataFrame:
     """Every figure of several solutions, networks or measured traces, a row per figure and a column per model.
 
     sources, terminations: the drive, as for `Solution.drive`. frequency: where; may be left out when every solution has
-    but one. What a model does not have is missing. The first column is the unit. Raises UsageError for no models, and
-    as `Solution.drive` does.
+    but one. sectors: a direction and a half angle, by name, in which gain is told. What a model does not have is
+    missing. The first column is the unit. Raises UsageError for no models, and as `Solution.drive` does.
     """
     import pandas as pd
 
@@ -52,13 +53,17 @@ def compare(
             columns[label][name], unit[name] = value, of
         if isinstance(model, Solution):
             driven = model.drive(sources, hertz, terminations=terminations)
-            summary = driven.far_field().summary()
+            field = driven.far_field()
+            summary = field.summary()
             for figure, row in summary.iterrows():
                 columns[label][str(figure)] = math.nan if row["value"] is None else float(row["value"])
                 unit[str(figure)] = str(row["unit"])
             own = columns[label]
             own["mismatch loss"], unit["mismatch loss"] = own["gain"] - own["realized gain"], "dB"
             own["total efficiency"], unit["total efficiency"] = own["power radiated"] / driven.incident, "1"
+            for name, sector in (sectors or {}).items():
+                for which, gain in field.sector(*sector).items():
+                    own[f"sector {name}, {which}"], unit[f"sector {name}, {which}"] = gain, "dBi"
     table = pd.DataFrame(columns, index=list(unit))
     table.insert(0, "unit", pd.Series(unit))
     return table.rename_axis("figure")

@@ -78,7 +78,10 @@ class Run(Told):
     def figures_at(self, hertz: float, label: str) -> pd.DataFrame:
         """Every figure at a frequency, driven as the first case says: a column of its own, and the units."""
         case = self.cases[0].case
-        return compare({label: self.solution}, dict(case.sources) or None, hertz, terminations=case.terminations)
+        return compare(
+            {label: self.solution}, dict(case.sources) or None, hertz, terminations=case.terminations,
+            sectors=case.sectors,
+        )  # fmt: skip
 
     def to_dict(self) -> dict[str, Any]:
         """Everything it tells, as plain values that JSON holds."""

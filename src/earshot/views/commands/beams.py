@@ -22,9 +22,10 @@ from ...files.formats import write
 from ...files.ideal_array import IdealArray, IdealBeam, ideal_array
 from ...files.tables import records
 from ...units import engineering
+from ..beam_screen import beam_screen
 from ..figures import planes_of
 from ..tables import beam_table, link_table, lobe_table, trial_table
-from .options import DesignPath, Format, Json, Sets, known_format, load
+from .options import DesignPath, Everything, Format, Json, Sets, known_format, load
 from .plot import save_figures
 from .screen import complain, paragraphs, progress, show, show_json
 
@@ -47,6 +48,7 @@ def beams(
     frequency: At = None,
     out: Out = None,
     ending: Format = "png",
+    everything: Everything = False,
     json: Json = False,
 ) -> None:
     """Show the beams of a design's array without coupling: where they point, how good they are, what errors and
@@ -68,7 +70,7 @@ def beams(
     if json:
         show_json(_as_json(array, tried, link))
     else:
-        show(*paragraphs(_tables(array, tried, link)))
+        show(*paragraphs((_tables if everything else beam_screen)(array, tried, link)))
 
 
 def _lobes(beam: IdealBeam) -> pd.DataFrame | None:

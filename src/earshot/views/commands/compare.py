@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -22,11 +22,12 @@ from ...network.trace import Trace
 from ...runs.run import Run
 from ...units import engineering
 from ..figures import planes_of
+from ..side_by_side import compared
 from ..tables import comparison_table
-from .options import Format, Frequencies, Json, Readouts, changed, changes_of, known_format, load, readable
+from .options import Everything, Format, Frequencies, Json, Readouts, changed, changes_of, known_format, load, readable
 from .plot import save_figures
 from .runs import joined, opened, run
-from .screen import complain, show, show_json
+from .screen import complain, paragraphs, show, show_json
 
 Paths = Annotated[
     list[Path],
@@ -70,10 +71,10 @@ def _entries(
     found: list[_Entry] = []
     # What is wrong with a variant is told before anything is solved.
     others = _variants(paths[0], variants, media, frequencies)
-    for i, path in enumerate(paths):
+    for i, (path, name) in enumerate(zip(paths, _names(paths), strict=True)):
         if path.suffix.lower() == ".toml" or is_results(path):
             result = opened(path, None, frequencies)
-            found.append(_Entry(path.stem, result, result.solution.network))
+            found.append(_Entry(name, result, result.solution.network))
             if i == 0:
                 for text, words, file in others:
                     complain(f"solving {file.title} {words}")
@@ -81,12 +82,15 @@ def _entries(
                     found.append(_Entry(text, varied, varied.solution.network))
         else:
             network = read_network(path)
-            found.append(_Entry(path.stem, None, network))
+            found.append(_Entry(name, None, network))
     labels = [e.label for e in found]
-    return [
-        _Entry(f"{e.label} ({i + 1})" if labels.count(e.label) > 1 else e.label, e.run, e.network)
-        for i, e in enumerate(found)
-    ]
+    return [replace(e, label=f"{e.label} ({i + 1})") if labels.count(e.label) > 1 else e for i, e in enumerate(found)]
+
+
+def _names(paths: list[Path]) -> list[str]:
+    """What files are called: results, and others of one name, by their folders."""
+    stems = ["results", *(path.stem for path in paths)]
+    return [path.resolve().parent.name if stems.count(path.stem) > 1 else path.stem for path in paths]
 
 
 def _variants(
@@ -114,13 +118,14 @@ def compare(
     at: Readouts = None,
     out: Out = Path("comparison"),
     ending: Format = "png",
+    everything: Everything = False,
     json: Json = False,
 ) -> None:
     """Lay designs, variants of the first one, results files and measured curves over one another.
 
-    Prints every figure side by side at the frequency of the first model's first case, and draws VSWR, return loss,
-    impedance, a Smith chart and the first case's cuts into a folder, with the table as CSV. Results files are not
-    solved again.
+    Prints match and beam side by side at the frequency of the first model's first case, every figure with --all, and
+    draws VSWR, return loss, impedance, a Smith chart and the first case's cuts into a folder, with every figure as CSV.
+    Results files are not solved again.
     """
     known_format(ending)
     if len(paths) + len(variants or []) + len(over or []) < 2:
@@ -136,7 +141,7 @@ def compare(
     if json:
         show_json({"frequency_Hz": hertz, "figures": records(table), "files": [str(p) for p in written]})
     else:
-        show(comparison_table(table, title))
+        show(*([comparison_table(table, title)] if everything else paragraphs(compared(table, title))))
         complain(f"{len(written)} files written to {out}")
 
 
@@ -149,7 +154,9 @@ def _table(entries: list[_Entry], hertz: float) -> Any:
             continue
         if e.run is not None:
             at = engineering(hertz, "Hz", 6)
-            complain(f"note: {e.label} was not solved at {at}; only its port figures are compared")
+            complain(
+                f"note: {e.label} was not solved at {at}: its beam is not compared, its match if its band goes there"
+            )
         columns.append(side_by_side({e.label: e.network}, frequency=hertz))
     return joined(columns)
 
