@@ -48,13 +48,14 @@ class Draft:
 
     def rod(self, is_: str = "0.004 lambda") -> None:
         """The diameter every ready-made antenna has."""
-        self.value("rod", is_, "0.0001 lambda", "0.03 lambda", "diameter of the metal")
+        self.value("rod", is_, "0.000002 lambda", "0.03 lambda", "diameter of the metal")
 
     def layer(self, thickness: str, made: Dielectric) -> None:
         """A layer on a plane, of a dielectric that is in the library or is written down here."""
         if made not in dielectrics.values():
             rows = [f"permittivity = {made.permittivity}", f"loss_tangent = {made.loss_tangent}"]
-            rows += [f"permeability = {made.permeability}", f"source = {_quoted(made.source)}"]
+            rows += [f"permeability = {made.permeability}"] if made.permeability != 1.0 else []
+            rows += [f"source = {_quoted(made.source)}"] if made.source else []
             self._parts.append("\n".join(["", f"[dielectrics.{_quoted(made.name)}]", *rows]))
         self._remark("layer")
         self._parts.append(f"[[layer]]\nthickness = {_quoted(thickness)}\nof = {_quoted(made.name)}")

@@ -17,6 +17,7 @@ from ..media.surroundings import FreeSpace, Medium
 from .circuit_parts import Line, Load, Stub, Terminal
 from .parts import AXES, Gap, Length, Port, Wire
 from .sheets import Sheet
+from .turns import held, turn_about
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -183,12 +184,17 @@ class Antenna:
         norm = np.linalg.norm(direction)
         if direction.shape != (3,) or not np.isfinite(norm) or norm == 0.0:
             raise UsageError(f"rotated: axis {axis!r} is not a direction; give three numbers, not all zero")
-        x, y, z = direction / norm
-        turn = units.angle(angle, "rotated")
-        cross = np.array([[0.0, -z, y], [z, 0.0, -x], [-y, x, 0.0]])
-        matrix = np.eye(3) + math.sin(turn) * cross + (1.0 - math.cos(turn)) * (cross @ cross)
+        matrix = turn_about(direction, units.angle(angle, "rotated"))
         pivot = np.array([units.length(c, "rotated, about") for c in about])
         return self._mapped(matrix, pivot - matrix @ pivot)
+
+    def held(self, *, roll: str | float = 0.0, tilt: str | float = 0.0, azimuth: str | float = 0.0) -> Antenna:
+        """The antenna held another way than drawn, about the origin: text or degrees.
+
+        roll: about its +x, from y towards z. tilt: how far +x is then tilted up. azimuth: where that then looks.
+        """
+        angles = {"roll": roll, "tilt": tilt, "azimuth": azimuth}
+        return self._mapped(held(*(units.angle(a, f"held, {name}") for name, a in angles.items())), np.zeros(3))
 
     def mirrored(self, axis: str, at: Length = 0.0) -> Antenna:
         """The antenna mirrored in the plane square to axis "x", "y" or "z" that lies at a distance along it."""

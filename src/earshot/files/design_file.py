@@ -9,12 +9,15 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from ..answers.cases import Case
 from ..answers.frequencies import Band, Wanted, wanted
 from ..description.antenna import Antenna
 from ..description.circuit_parts import Line, Load, Stub, Terminal
 from ..description.design import Design, Quantities, Value, Values
 from ..description.sheets import Sheet
+from ..description.turns import held
 from ..errors import DesignFileError, UsageError, unknown
 from ..media.earth import Earth, earth, earths
 from ..media.surroundings import FreeSpace, Medium, free_space, perfect_plane
@@ -37,7 +40,7 @@ MEDIA: dict[str, Callable[[], Medium]] = {
 """What `medium` may say."""
 
 
-_HIGHEST = 1e6
+_HIGHEST, _FURTHEST = 1e6, 720.0
 """Metres: beyond it places are not told from one another any more."""
 
 
@@ -156,9 +159,11 @@ def _dimensions(
         with texts.gathering(what):
             if name not in table.values:
                 raise DesignFileError(f"{texts.name}: {what}: {unknown('value', name, table.values)}")
-            up = (0.0, 0.0, texts.quantity(table.height, "length", "height", names))
-            places = (tuple(map(sum, zip(texts.point(p, what, names), up, strict=True))) for p in (start, stop))
-            found[name] = next(places), next(places)
+            turn, up = _placed(texts, table, names)
+            matrix = held(*np.radians(list(turn.values()))) if turn else np.eye(3)
+            drawn = np.array([texts.point(p, what, names) for p in (start, stop)])
+            places = drawn @ matrix.T + (0.0, 0.0, up)
+            found[name] = tuple(places[0].tolist()), tuple(places[1].tolist())
     return found
 
 
@@ -220,11 +225,24 @@ def built(texts: Texts, table: DesignTable, names: Quantities, metals: Any, medi
         return None
     with texts.gathering("wire and port"):
         found = Antenna(table.title, wires, ports, medium, sheets=sheets, loads=loads, terminals=terminals, lines=lines)
-        up = texts.quantity(table.height, "length", "height", names)
-        if abs(up) > _HIGHEST:
-            raise DesignFileError(f"height: {table.height} is beyond {_HIGHEST / 1e3:g} km")
+        turn, up = _placed(texts, table, names)
+        if turn is not None:
+            found = found.held(**turn)
         return found.raised(up) if up else found
     return None
+
+
+def _placed(texts: Texts, table: DesignTable, names: Quantities) -> tuple[dict[str, float] | None, float]:
+    """How a file holds its antenna, degrees, or None as drawn; and how far up, metres."""
+    up = texts.quantity(table.height, "length", "height", names)
+    if abs(up) > _HIGHEST:
+        raise DesignFileError(f"{texts.name}: height: {table.height} is beyond {_HIGHEST / 1e3:g} km")
+    given = {"roll": table.roll, "tilt": table.tilt, "azimuth": table.azimuth}
+    turn = {key: texts.degrees(text, key, names) for key, text in given.items()}
+    for key, angle in turn.items():
+        if abs(angle) > _FURTHEST:
+            raise DesignFileError(f"{texts.name}: {key}: {given[key]} is beyond {_FURTHEST:g} deg")
+    return turn if any(turn.values()) else None, up
 
 
 def read_design(path: str | Path) -> DesignFile:

@@ -2,24 +2,34 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
 from ..description.design import Design
 from ..errors import UsageError, unknown
+from ..media.board import read_board
+from ..media.stack import Dielectric
 from .design_file import DesignFile, FileBuild, design_from_text
 from .design_text import design_text
 
-KEYS = ("medium", "height", "metal", "without")
-"""What may be changed besides values: what it stands in, how far up, what metal it is of, and parts to be left out."""
+_HELD = ("height", "roll", "tilt", "azimuth")
+KEYS = ("medium", "board", *_HELD, "metal", "without", "others")
+"""What may be changed besides values: what it stands in, how it is held and how far up, what metal it is of, parts to
+be left out, and what closes the ports that are not driven."""
+_LAYOUT = re.compile(r"(?P<count>\d{1,3})(?:\s*x\s*(?P<rows>\d{1,3})|\s+along\s+(?P<axis>[xyz]))?", re.ASCII)
 _METAL, _GAPS = ("wire", "sheet"), ("port", "load", "terminal")
+_DRIVES = ("power", "voltage", "current")
 
 
 def edited(file: DesignFile, keys: dict[str, str]) -> DesignFile:
     """A design file with some of `KEYS` changed; raises UsageError for parts there are not, DesignFileError as reading.
 
-    medium: by the word of a design file. height: a length. metal: by name, "none" for a perfect conductor. without:
-    parts by name, with "and" or ";" between; gaps on them go with them, and what is joined to those gaps.
+    medium: by the word of a design file. board: as `read_board`, of the one layer there is. height, roll, tilt,
+    azimuth: as there; with +, - or * behind, what is there is changed by that. metal: by name, "none" for a perfect
+    conductor. without: parts by name, with "and" or ";" between; gaps on them go with them, and what is joined to those
+    gaps. others: an impedance, for every port that a case does not drive.
     """
     import tomlkit
 
@@ -28,8 +38,41 @@ def edited(file: DesignFile, keys: dict[str, str]) -> DesignFile:
         raise UsageError(f"'{file.title}' was made in Python: change its parts there, such as antenna.over(...)")
     document: Any = tomlkit.parse(design_text(file.design))
     for key, told in keys.items():
-        _CHANGES[key](document, told)
-    again = design_from_text(tomlkit.dumps(document), build.name, build.folder, dict(build.tables))
+        bare = key.rstrip("+-*")
+        sign = key.removeprefix(bare)
+        if sign and bare not in _HELD:
+            raise UsageError(f"{bare}: it has no amount that {sign} would change; write {bare}=...")
+        before = document.get(bare, "0 m" if bare == "height" else "0 deg")
+        _CHANGES[bare](document, f"({before}) {sign} ({told})" if sign else told)
+    return _again(file, tomlkit.dumps(document))
+
+
+def in_array(file: DesignFile, layout: str, spacing: str) -> DesignFile:
+    """A file's antenna repeated: "6" in a line along y, "6 along z", "3x6" in columns and rows; one beam, in phase.
+
+    Raises UsageError for a layout that is none of these, and DesignFileError as reading.
+    """
+    import tomlkit
+
+    match = _LAYOUT.fullmatch(layout.strip())
+    if match is None:
+        raise UsageError(f"array '{layout}': give how many in a line, such as '6' or '6 along z', or a grid as '3x6'")
+    document: Any = tomlkit.parse(design_text(file.design))
+    cuts = [cut for case in document.get("case", {}).values() for cut in case.get("cuts", [])]
+    document.pop("case", None)
+    if match["rows"]:
+        where = {"grid": {"columns": int(match["count"]), "rows": int(match["rows"]), "spacing": spacing}}
+    else:
+        where = {"line": {"count": int(match["count"]), "spacing": spacing, "axis": match["axis"] or "y"}}
+    document["array"] = {**where, "beam": {"in_phase": {"cuts": cuts}}}
+    return _again(file, tomlkit.dumps(document))
+
+
+def _again(file: DesignFile, text: str) -> DesignFile:
+    """A file of another text, asked for the same frequencies."""
+    build = file.design.build
+    assert isinstance(build, FileBuild)
+    again = design_from_text(text, build.name, build.folder, dict(build.tables))
     again.design.antenna  # noqa: B018 - built for its complaints
     return replace(again, frequencies=file.frequencies)
 
@@ -48,8 +91,45 @@ def _medium(document: Any, told: str) -> None:
     document["medium"] = told
 
 
-def _height(document: Any, told: str) -> None:
-    document["height"] = told
+def _held(key: str) -> Callable[[Any, str], None]:
+    """What changes how the antenna is held."""
+
+    def change(document: Any, told: str) -> None:
+        document[key] = told
+
+    return change
+
+
+def _board(document: Any, told: str) -> None:
+    """The one layer of another material and thickness; where its thickness is a value, that value."""
+    layers = document.get("layer", [])
+    layers = layers if isinstance(layers, list) else [layers]
+    if len(layers) != 1:
+        raise UsageError(f"board: the file has {len(layers)} layers, not one to be changed: change them there")
+    made, thickness = read_board(told)
+    if isinstance(made, Dielectric):
+        keys = ("permittivity", "loss_tangent")
+        document.setdefault("dielectrics", {})[made.name] = {key: getattr(made, key) for key in keys}
+    if made is not None:
+        layers[0]["of"] = made if isinstance(made, str) else made.name
+    values = document.get("values", {})
+    if thickness is not None and str(layers[0]["thickness"]) in values:
+        own = str(layers[0]["thickness"])
+        if isinstance(values[own], dict):
+            values[own]["is"] = thickness
+        else:
+            values[own] = thickness
+    elif thickness is not None:
+        layers[0]["thickness"] = thickness
+
+
+def _others(document: Any, told: str) -> None:
+    cases, ports = document.get("case", {}), list(document.get("port", {}))
+    if len(ports) < 2 or not cases or "array" in document:
+        raise UsageError("others: it is for files of several ports with a [case.NAME] that drives some of them")
+    for case in cases.values():
+        driven = {name for key in _DRIVES for name in case.get(key, {})}
+        case["terminations"] = {name: told for name in ports if name not in driven}
 
 
 def _metal(document: Any, told: str) -> None:
@@ -57,8 +137,8 @@ def _metal(document: Any, told: str) -> None:
     for kind in _METAL:
         for part in document.get(kind, {}).values():
             part.pop("metal", None)
-            if told != "none":
-                part["metal"] = told
+    if told != "none":
+        document["metal"] = told
 
 
 def _without(document: Any, told: str) -> None:
@@ -77,7 +157,7 @@ def _without(document: Any, told: str) -> None:
     for kind, name in gone:
         _drop(document, kind, name)
     for case in document.get("case", {}).values():
-        for key in ("power", "voltage", "current", "phase", "terminations"):
+        for key in (*_DRIVES, "phase", "terminations"):
             for name in gaps & set(case.get(key, {})):
                 _drop(case, key, name)
 
@@ -89,4 +169,7 @@ def _drop(table: Any, key: str, name: str) -> None:
         del table[key]
 
 
-_CHANGES = {"medium": _medium, "height": _height, "metal": _metal, "without": _without}
+_CHANGES: dict[str, Callable[[Any, str], None]] = {
+    "medium": _medium, "board": _board, **{key: _held(key) for key in _HELD}, "metal": _metal, "without": _without,
+    "others": _others,
+}  # fmt: skip

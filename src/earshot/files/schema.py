@@ -335,6 +335,13 @@ class DesignTable(Table):
     """Where "lambda" is measured, and what is solved when nothing else is asked."""
     height: str | float = 0.0
     """How far all metal is moved up from where it is drawn, and over what the medium has below."""
+    roll: str | float = 0.0
+    """How far all metal is rolled about the x axis it is drawn along, from y towards z, before it is tilted. Of an
+    array, roll, tilt and azimuth turn each element where it stands."""
+    tilt: str | float = 0.0
+    """How far what is drawn towards +x is then tilted up."""
+    azimuth: str | float = 0.0
+    """Where what is drawn towards +x is then turned to, about the z axis."""
     medium: Text = "free space"
     """What it stands in: "free space"; "perfect plane", which lies at z = 0; or what lies below z = 0, of `earths` or
     by name: "dry sand", "rock", "city", "meadow", "farmland", "marsh", "fresh water", "sea", "ice". Leave it out when

@@ -14,7 +14,8 @@ from ...errors import UsageError, unknown
 from ...files.atomic import write_atomically
 from ...files.design_file import design_from_text
 from ...files.design_text import design_text
-from ...files.editing import KEYS
+from ...files.editing import KEYS, in_array
+from ...media.board import read_board
 from ..tables import kinds_table
 from .options import Json, Sets, changed, changes_of
 from .screen import complain, show, show_json
@@ -29,9 +30,12 @@ def _like(start: str) -> list[str]:
     return [name for name in kinds() if name.startswith(start)]
 
 
-def _counted(make: Callable[..., Any]) -> inspect.Parameter | None:
-    """What the antenna has a number of, if anything: elements, radials."""
-    return next((p for p in inspect.signature(make).parameters.values() if p.annotation == "int"), None)
+def _counted(make: Callable[..., Any]) -> tuple[str, Any] | None:
+    """What the antenna has a number of, if anything: elements, radials, turns; and how many unless said."""
+    own = next((p for p in inspect.signature(make).parameters.values() if p.annotation == "int"), None)
+    if own is not None:
+        return own.name, own.default
+    return ("turns", f"{dict(make('1 GHz').given)['turns'].is_:g}") if make is antennas.helix else None
 
 
 Kind = Annotated[
@@ -40,7 +44,12 @@ Kind = Annotated[
 Frequency = Annotated[
     str | None, typer.Option("--frequency", "-f", metavar="F", help="What it is for, such as '150.1 MHz'.")
 ]
-Count = Annotated[int | None, typer.Option("--count", "-n", help="How many elements or radials.")]
+Count = Annotated[int | None, typer.Option("--count", "-n", help="How many elements, radials or turns.")]
+Repeated = Annotated[
+    str | None,
+    typer.Option("--array", metavar="N|CxR", help="Repeat it: 6 in a line along y, '6 along z', or 3x6 in a grid."),
+]
+Apart = Annotated[str, typer.Option("--apart", metavar="LENGTH", help="From one element of the array to the next.")]
 Out = Annotated[Path | None, typer.Option("--out", "-o", metavar="FILE", help="Where it goes; KIND.toml unless given.")]
 List = Annotated[bool, typer.Option("--list", help="Say which antennas there are.")]
 Force = Annotated[bool, typer.Option("--force", help="Write over a file that is there.")]
@@ -50,6 +59,8 @@ def new(
     kind: Kind = None,
     frequency: Frequency = None,
     count: Count = None,
+    array: Repeated = None,
+    apart: Apart = "0.6 lambda",
     sets: Sets = None,
     out: Out = None,
     wanted: List = False,
@@ -73,9 +84,13 @@ def new(
         raise UsageError(f"new: {unknown('antenna', kind, known)}")
     counted = _counted(known[kind])
     if count is not None and counted is None:
-        raise UsageError(f"new: a {kind} has no number of elements or radials to choose: leave --count out")
-    numbers = {counted.name: count} if counted is not None and count is not None else {}
+        raise UsageError(f"new: a {kind} has no number of elements, radials or turns to choose: leave --count out")
+    numbers: dict[str, Any] = {counted[0]: count} if counted is not None and count is not None else {}
     changes = changes_of(sets)
+    if "board" in changes and "board" in inspect.signature(known[kind]).parameters:
+        # It is designed for its board, not put on it afterwards.
+        told = dict(zip(("board", "thickness"), read_board(changes.pop("board")), strict=True))
+        numbers |= {key: value for key, value in told.items() if value is not None}
     # Its own words first; what any design file may change, in the text they make.
     own = {name: told for name, told in changes.items() if name not in KEYS and name.isidentifier()}
     design = known[kind](frequency, **numbers, **own)
@@ -83,9 +98,10 @@ def new(
     if target.exists() and not force:
         raise UsageError(f"'{target}' is there already: choose another place with --out, or --force")
     text = design_text(design)
-    if len(own) < len(changes):
+    if len(own) < len(changes) or array is not None:
         file = design_from_text(text, target.name, target.parent)
-        text = design_text(changed(file, {name: told for name, told in changes.items() if name not in own}).design)
+        file = changed(file, {name: told for name, told in changes.items() if name not in own})
+        text = design_text((file if array is None else in_array(file, array, apart)).design)
     write_atomically(target, lambda place: place.write_text(text, encoding="utf-8"))
     if json:
         show_json({"file": str(target), "antenna": design.antenna.name})
@@ -97,4 +113,4 @@ def new(
 def _described(name: str, make: Callable[..., Any]) -> dict[str, str]:
     counted = _counted(make)
     purpose = (inspect.getdoc(make) or "").split("\n\n")[0].replace("\n", " ")
-    return {"kind": name, "count": "" if counted is None else f"{counted.name}, {counted.default}", "what for": purpose}
+    return {"kind": name, "count": "" if counted is None else f"{counted[0]}, {counted[1]}", "what for": purpose}

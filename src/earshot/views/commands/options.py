@@ -28,7 +28,8 @@ Sets = Annotated[
     typer.Option(
         "--set",
         metavar="NAME=VALUE",
-        help="Change a value, such as driven='0.96 m' or driven+='4 cm'; or medium, height, metal, without=PART.",
+        help="Change a value, such as driven='0.96 m' or driven+='4 cm'; or medium, board, height, azimuth, tilt, "
+        "roll, metal, without=PART, others='50 ohm'.",
     ),
 ]
 Frequencies = Annotated[
@@ -86,12 +87,13 @@ def load(path: Path, sets: list[str] | None, frequencies: list[str] | None = Non
 def changed(file: DesignFile, changes: dict[str, str]) -> DesignFile:
     """The file with values changed, and its medium, its metal, or parts left out; what makes no antenna is told now."""
     own = dict(file.design.given)
-    keys = {name: told for name, told in changes.items() if name in KEYS and name not in own}
+    bare = {name: name.rstrip("+-* ") for name in changes}
+    keys = {name: told for name, told in changes.items() if bare[name] in KEYS and bare[name] not in own}
     values = {}
     for name, told in changes.items():
+        word = bare[name]
         if name not in keys:
-            bare = name.rstrip("+-* ")
-            values[bare] = relative(bare, name[-1], told, file.design) if bare != name else told
+            values[word] = relative(word, name[-1], told, file.design) if word != name else told
     if values:
         file = _with_values(file, values)
     if not keys:
