@@ -123,9 +123,7 @@ def test_a_ready_made_patch_is_made_for_its_board(run, tmp_path):
         assert "Traceback" not in err
 
 
-@pytest.mark.parametrize(
-    ("words", "count", "axis"), [("3", 3, 1), ("2 along z", 2, 2), ("4 x 2", 8, 0), ("2x3", 6, 0)]
-)
+@pytest.mark.parametrize(("words", "count", "axis"), [("3", 3, 1), ("2 along z", 2, 2), ("4 x 2", 8, 0), ("2x3", 6, 0)])
 def test_new_in_an_array(run, tmp_path, words, count, axis):
     path = tmp_path / "a.toml"
     wanted = ["new", "dipole", "-f", "868 MHz", "--array", words, "--apart", "0.9 lambda", "--set", "metal=brass"]

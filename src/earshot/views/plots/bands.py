@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from matplotlib.axes import Axes
@@ -17,7 +17,9 @@ from ...errors import UsageError
 from ...network.network import Network
 from ...network.trace import Trace
 from ...units import engineering, ohms
-from .style import FAINT, SOFT, flat_axes, heading, legend_above, look, pen, sheet
+from .aside import FEW, Entry, list_aside, make_room
+from .placing import Room
+from .style import FAINT, flat_axes, heading, legend_above, look, mark, pen, sheet
 from .subjects import Curve, curves_of
 
 At = str | float | Sequence[str | float]
@@ -33,6 +35,7 @@ class PortCurve:
     label: str
     colour: str
     dash: object
+    marker: str = ""
 
     @property
     def name(self) -> str:
@@ -49,8 +52,8 @@ def lines_of(networks: Sequence[Curve], labels: Sequence[str] | None) -> list[Po
         for p, port in enumerate(network.ports):
             named = [labels[n]] if labels else [network.label] if len(networks) > 1 and network.label else []
             words = named + ([port] if len(network.ports) > 1 or not named else [])
-            style = pen(len(found))
-            found.append(PortCurve(network, p, ", ".join(words), *style))
+            number = len(found)
+            found.append(PortCurve(network, p, ", ".join(words), *pen(number), mark(number)))
     return found
 
 
@@ -74,27 +77,70 @@ def _foot(networks: Sequence[Curve]) -> str:
     return "reference impedance: " + ", ".join(f"{p} {r}" for p, r in sorted(ports)) + others
 
 
+@dataclass(frozen=True, slots=True)
+class _Note:
+    """Something read off a curve: where it belongs (data; height as a share of the axes where `of_axes`) and the words.
+
+    line: none for what belongs to all of them. listed: the words where it stands in a list beside the drawing.
+    """
+
+    line: PortCurve | None
+    at: tuple[float, float]
+    text: str
+    listed: str = ""
+    of_axes: bool = False
+
+
 def _band_figure(
-    title: str, networks: Sequence[Curve], lines: Sequence[PortCurve], draw: Callable[[Axes, float, str], str]
+    title: str,
+    networks: Sequence[Curve],
+    lines: Sequence[PortCurve],
+    draw: Callable[[Axes, float, str], tuple[str, list[_Note]]],
+    ranks: Sequence[float] | None = None,
 ) -> Figure:
-    """A sheet with a frequency axis; draw puts the curves on it and may give a remark for the foot."""
+    """A sheet with a frequency axis; draw puts the curves on it and gives a remark for the foot and what is read off.
+
+    Few curves are named above and read off where they are, many in a list beside them, by their ranks, least first.
+    """
     with look():
         figure = sheet()
         axes = flat_axes(figure)
         scale, unit = _frequency_axis(axes, networks)
-        remark = draw(axes, scale, unit)
-        legend_above(axes)
+        remark, notes = draw(axes, scale, unit)
+        if len(lines) <= FEW:
+            legend_above(axes)
+        else:
+            make_room([axes])
+            order = range(len(lines)) if ranks is None else np.argsort(ranks, kind="stable")
+            list_aside(figure, [_entry(lines[i], notes) for i in order])
+        _write(axes, notes if len(lines) <= FEW else [n for n in notes if n.line is None])
         names = list(dict.fromkeys(line.source.label for line in lines if line.source.label))
         foot = "; ".join(filter(None, [_foot(networks), remark]))
         heading(figure, ": ".join([*names[:1], title] if len(names) == 1 else [title]), foot)
     return figure
 
 
+def _entry(line: PortCurve, notes: Sequence[_Note]) -> Entry:
+    return Entry(line.colour, line.dash, line.label, [n.listed or n.text for n in notes if n.line is line], line.marker)
+
+
+def _write(axes: Axes, notes: Sequence[_Note]) -> None:
+    """Notes near where they belong; what stands at the top of a hairline first."""
+    room = Room(axes)
+    low, high = axes.get_xlim()
+    for note in sorted(notes, key=lambda n: not n.of_axes):
+        at = ((note.at[0] - low) / (high - low), note.at[1]) if note.of_axes else note.at
+        colour, weight = (FAINT, "normal") if note.line is None else (note.line.colour, "bold")
+        room.put(note.text, at, of_axes=note.of_axes, color=colour, fontweight=weight if note.of_axes else "normal")
+
+
 def _draw(axes: Axes, line: PortCurve, scale: float, values: Floats) -> None:
     draw_stretches(axes, line, line.source.frequencies / scale, values, line.label, line.dash)
 
 
-def draw_stretches(axes: Axes, line: PortCurve, x: Floats, y: Floats, label: str, dash: object) -> None:
+def draw_stretches(
+    axes: Axes, line: PortCurve, x: Floats, y: Floats, label: str, dash: object, marker: str = ""
+) -> None:
     """A curve through each band; a frequency that stands alone is a point, joined to nothing."""
     for i, some in enumerate(line.source.stretches):
         axes.plot(
@@ -103,7 +149,8 @@ def draw_stretches(axes: Axes, line: PortCurve, x: Floats, y: Floats, label: str
             label=None if i else label,
             color=line.colour,
             linestyle=dash if len(some) > 1 else "none",
-            marker="o" if len(some) == 1 else None,
+            marker="o" if len(some) == 1 else marker or None,
+            markevery=max(len(some) // 9, 1),
             fillstyle="none" if dash == "--" else "full",
         )
 
@@ -124,28 +171,15 @@ def wanted_of(at: At, lines: Sequence[PortCurve]) -> Iterator[float]:
 
 def _read_off(
     axes: Axes, lines: Sequence[PortCurve], scale: float, at: At, read: Callable[[PortCurve, float], str]
-) -> None:
-    """A hairline at every chosen frequency, with what each curve says there, at the top in its colour."""
-    low, high = axes.get_xlim()
+) -> Iterator[_Note]:
+    """A hairline at every chosen frequency, and what each curve says there."""
     for hertz in wanted_of(at, lines):
-        x = hertz / scale
+        x, place = hertz / scale, engineering(hertz, "Hz", 6)
         axes.axvline(x, color=FAINT, linewidth=0.8, linestyle="-")
-        left = x < 0.5 * (low + high)
-        rows = [(engineering(hertz, "Hz", 6), FAINT)]
-        rows += [(read(line, hertz), line.colour) for line in lines if reaches(line, hertz)]
-        for i, (text, colour) in enumerate(rows):
-            axes.annotate(
-                text,
-                (x, 1.0),
-                xycoords=("data", "axes fraction"),
-                xytext=(5 if left else -5, -12 - 14 * i),
-                textcoords="offset points",
-                ha="left" if left else "right",
-                color=colour,
-                fontsize=9,
-                fontweight="bold" if i else "normal",
-                bbox=SOFT,
-            )
+        yield _Note(None, (x, 1.0), place, of_axes=True)
+        for line in lines:
+            if reaches(line, hertz):
+                yield _Note(line, (x, 1.0), read(line, hertz), f"{place}: {read(line, hertz)}", of_axes=True)
 
 
 def reaches(line: PortCurve, hertz: float) -> bool:
@@ -158,32 +192,26 @@ def _between(line: PortCurve, hertz: float, values: Floats) -> float:
     return float(np.interp(hertz, line.source.frequencies, values))
 
 
-def _mark_bandwidth(axes: Axes, lines: Sequence[PortCurve], scale: float, unit: str, limit: dict[str, float]) -> None:
-    """A bar over every stretch within the limit, with its edges and width, and a foot at every resonance."""
+def _mark_bandwidth(
+    axes: Axes, lines: Sequence[PortCurve], scale: float, unit: str, limit: dict[str, float]
+) -> Iterator[_Note]:
+    """A bar over every stretch within the limit, and a foot at every resonance; edges and width of the widest two."""
     ((name, level),) = limit.items()
     words = f"VSWR ≤ {level:g}" if name == "vswr" else f"{level:g} dB or better"
-    low, high = axes.get_xlim()
-    row = 0
-    for line in lines:
-        source, shown = line.source, 0
+    for n, line in enumerate(lines):
+        source = line.source
         found = source.bandwidth(**limit) if isinstance(source, Trace) else source.bandwidth(line.name, **limit)
-        for _, band in found.iterrows():
+        widest = set(found["width_Hz"].nlargest(2).index)
+        for which, band in found.iterrows():
             ends = band["from_Hz"] / scale, band["to_Hz"] / scale
             # Bars of several curves lie under one another, not over.
-            aside = offset_copy(axes.transData, axes.get_figure(root=True), y=-5.0 * lines.index(line), units="points")
+            aside = offset_copy(axes.transData, axes.get_figure(root=True), y=-5.0 * n, units="points")
             bar = {"linewidth": 4.0, "linestyle": "-", "alpha": 0.5, "solid_capstyle": "butt", "transform": aside}
             axes.plot(ends, (level, level), color=line.colour, **bar)  # type: ignore[arg-type]
-            if shown < 2 and row < 5:
+            if which in widest:
                 beyond = ", goes on" if band["cut_off"] else ""
                 text = f"{words}: {ends[0]:.5g} to {ends[1]:.5g} {unit}, {band['width_percent']:.3g} %{beyond}"
-                share = (sum(ends) / 2 - low) / (high - low)
-                side = "left" if share < 0.3 else "right" if share > 0.7 else "center"
-                x = ends[0] if side == "left" else ends[1] if side == "right" else sum(ends) / 2
-                axes.annotate(
-                    text, (x, level), xytext=(0, 6 + 13 * row), textcoords="offset points", ha=side, fontsize=9,
-                    color=line.colour, bbox=SOFT,
-                )  # fmt: skip
-                row, shown = row + 1, shown + 1
+                yield _Note(line, (sum(ends) / 2, level), text)
         if isinstance(source, Network):
             for place in source.resonances(line.name)["frequency_Hz"]:
                 axes.plot(place / scale, 0.0, "^", color=line.colour, markersize=8, clip_on=False,
@@ -212,7 +240,7 @@ def vswr(
     curves = curves_of(networks)
     lines = lines_of(curves, labels)
 
-    def draw(axes: Axes, scale: float, unit: str) -> str:
+    def draw(axes: Axes, scale: float, unit: str) -> tuple[str, list[_Note]]:
         highest, lowest = 1.0, np.inf
         for line in lines:
             values = line.source.vswr().values[:, line.port]
@@ -222,11 +250,12 @@ def vswr(
         axes.set_ylim(1.0, ceiling)
         axes.set_ylabel("VSWR")
         axes.axhline(within, color=FAINT, linewidth=1.0, linestyle=":")
-        _mark_bandwidth(axes, lines, scale, unit, {"vswr": within})
-        _read_off(axes, lines, scale, at, lambda x, f: f"{_between(x, f, x.source.vswr().values[:, x.port]):.2f}")
-        return _FEET if _any_resonance(lines) else ""
+        read = lambda x, f: f"{_between(x, f, x.source.vswr().values[:, x.port]):.2f}"  # noqa: E731
+        notes = [*_mark_bandwidth(axes, lines, scale, unit, {"vswr": within}), *_read_off(axes, lines, scale, at, read)]
+        return _FEET if _any_resonance(lines) else "", notes
 
-    return _band_figure("VSWR", curves, lines, draw)
+    ranks = [float(line.source.vswr().values[:, line.port].min()) for line in lines]
+    return _band_figure("VSWR", curves, lines, draw, ranks)
 
 
 def return_loss(
@@ -239,7 +268,7 @@ def return_loss(
     curves = curves_of(networks)
     lines = lines_of(curves, labels)
 
-    def draw(axes: Axes, scale: float, unit: str) -> str:
+    def draw(axes: Axes, scale: float, unit: str) -> tuple[str, list[_Note]]:
         most = 20.0
         for line in lines:
             values = line.source.return_loss().values[:, line.port]
@@ -248,12 +277,12 @@ def return_loss(
         axes.set_ylim(most, 0.0)
         axes.set_ylabel("return loss, dB")
         axes.axhline(within, color=FAINT, linewidth=1.0, linestyle=":")
-        _mark_bandwidth(axes, lines, scale, unit, {"return_loss": within})
         read = lambda x, f: f"{_between(x, f, x.source.return_loss().values[:, x.port]):.1f} dB"  # noqa: E731
-        _read_off(axes, lines, scale, at, read)
-        return _FEET if _any_resonance(lines) else ""
+        bars = _mark_bandwidth(axes, lines, scale, unit, {"return_loss": within})
+        return _FEET if _any_resonance(lines) else "", [*bars, *_read_off(axes, lines, scale, at, read)]
 
-    return _band_figure("return loss", curves, lines, draw)
+    ranks = [-float(line.source.return_loss().values[:, line.port].max()) for line in lines]
+    return _band_figure("return loss", curves, lines, draw, ranks)
 
 
 def scattering(
@@ -278,17 +307,17 @@ def scattering(
         lines.append(PortCurve(network, ports.index(to), text, *pen(i)))
     levels = [20 * np.log10(np.maximum(np.abs(matrix.sel({"to": to, "from": f}).values), 1e-10)) for to, f in chosen]
 
-    def draw(axes: Axes, scale: float, _unit: str) -> str:
+    def draw(axes: Axes, scale: float, _unit: str) -> tuple[str, list[_Note]]:
         for line, level in zip(lines, levels, strict=True):
             _draw(axes, line, scale, level)
         low = floor if floor is not None else max(min(float(x.min()) for x in levels) - 2.0, -60.0)
         axes.set_ylim(min(low, -20.0), max(0.0, max(float(x.max()) for x in levels)))
         axes.set_ylabel("|S|, dB")
         by_line = dict(zip(map(id, lines), levels, strict=True))
-        _read_off(axes, lines, scale, at, lambda x, f: f"{_between(x, f, by_line[id(x)]):.1f} dB")
-        return ""
+        read = lambda x, f: f"{_between(x, f, by_line[id(x)]):.1f} dB"  # noqa: E731
+        return "", list(_read_off(axes, lines, scale, at, read))
 
-    return _band_figure(f"{label}: |S|" if label else "|S|", [network], lines, draw)
+    return _band_figure(f"{label}: |S|" if label else "|S|", [network], lines, draw, [-float(x.max()) for x in levels])
 
 
 def impedance(
@@ -303,18 +332,18 @@ def impedance(
     for network in curves:
         if isinstance(network, Trace):
             raise UsageError(f"'{network.label}' was measured without phase: it has a VSWR but no impedance")
-    lines = lines_of(curves, labels)
+    lines = [replace(line, dash="-") for line in lines_of(curves, labels)]
 
-    def draw(axes: Axes, scale: float, unit: str) -> str:
-        rows, cut = 0, False
+    def draw(axes: Axes, scale: float, unit: str) -> tuple[str, list[_Note]]:
+        notes: list[_Note] = []
         most = top or 10.0 * float(max(abs(r) for n in curves for r in n.references))
         lowest, highest = 0.0, 0.0
         for line in lines:
             x, z = line.source.frequencies / scale, _impedance(line)
-            draw_stretches(axes, line, x, z.real, f"R, {line.label}", "-")
-            draw_stretches(axes, line, x, z.imag, f"X, {line.label}", "--")
+            draw_stretches(axes, line, x, z.real, f"R, {line.label}", "-", line.marker)
+            draw_stretches(axes, line, x, z.imag, f"X, {line.label}", "--", line.marker)
             lowest, highest = min(lowest, float(z.imag.min())), max(highest, float(z.real.max()), float(z.imag.max()))
-            rows = _mark_resonances(axes, line, scale, unit, rows)
+            notes += _mark_resonances(axes, line, scale, unit)
         cut = highest > most or lowest < -most
         margin = 0.06 * (min(highest, most) - max(lowest, -most))
         axes.set_ylim(max(lowest - margin, -most), min(highest + margin, most))
@@ -325,8 +354,9 @@ def impedance(
             z = _impedance(line)
             return f"{_between(line, hertz, z.real):.4g} {_between(line, hertz, z.imag):+.4g}j ohm"
 
-        _read_off(axes, lines, scale, at, read)
-        return f"cut off at ±{most:g} ohm" if cut else ""
+        notes += _read_off(axes, lines, scale, at, read)
+        which = "" if len(lines) <= FEW else "R solid, X dashed"
+        return "; ".join(filter(None, [which, f"cut off at ±{most:g} ohm" if cut else ""])), notes
 
     return _band_figure("input impedance", curves, lines, draw)
 
@@ -336,17 +366,11 @@ def _impedance(line: PortCurve) -> Complexes:
     return np.asarray(line.source.impedance().values[:, line.port])
 
 
-def _mark_resonances(axes: Axes, line: PortCurve, scale: float, unit: str, row: int) -> int:
+def _mark_resonances(axes: Axes, line: PortCurve, scale: float, unit: str) -> Iterator[_Note]:
+    """A ring at every resonance."""
     assert isinstance(line.source, Network)
-    low, high = axes.get_xlim()
     for _, found in line.source.resonances(line.name).iterrows():
         x = found["frequency_Hz"] / scale
         axes.plot(x, 0.0, "o", markersize=9, markerfacecolor="none", color=line.colour)
-        text = f"{found['kind']} resonance, {x:.5g} {unit}: R = {found['R_ohm']:.3g} ohm, Q = {found['Q']:.3g}"
-        side = "left" if (x - low) / (high - low) < 0.6 else "right"
-        place = (9 if side == "left" else -9, -16 - 13 * row)
-        axes.annotate(
-            text, (x, 0.0), xytext=place, textcoords="offset points", ha=side, color=line.colour, fontsize=9, bbox=SOFT
-        )
-        row = (row + 1) % 4
-    return row
+        told = f"{x:.5g} {unit}: R = {found['R_ohm']:.3g} ohm, Q = {found['Q']:.3g}"
+        yield _Note(line, (x, 0.0), f"{found['kind']} resonance, {told}", f"{found['kind']}, {told}")

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import textwrap
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -16,6 +17,7 @@ from ...arraytypes import Floats
 from ...errors import UsageError
 from ...fields.far import FarField
 from ...units import engineering
+from .aside import FEW, Entry, list_aside, make_room
 from .style import FAINT, LINES, SOFT, flat_axes, heading, legend_above, look, pen, sheet
 from .subjects import fields_of
 
@@ -38,7 +40,10 @@ QUANTITIES = {
 
 @dataclass(frozen=True, slots=True)
 class _Curve:
-    """One cut, ready to draw: angles in degrees, levels in dBi (NaN below a plane), and what the angle is."""
+    """One cut, ready to draw: angles in degrees, levels in dBi (NaN below a plane), what the angle is, and whose it is.
+
+    whose: empty of a lone field.
+    """
 
     label: str
     angle: Floats
@@ -46,6 +51,7 @@ class _Curve:
     kind: str
     colour: str
     dash: object
+    whose: str = ""
 
 
 MOST_SMALL = 12
@@ -95,8 +101,32 @@ def _curves(
                 angle, kind = _upward(cut) if field.half_space else (cut.angle.values, str(cut.attrs["angle"]))
                 words = ", ".join([*whose, label, *what])
                 order = np.argsort(angle, kind="stable")
-                found.append(_Curve(words, angle[order], level[order], kind, *pen(len(found))))
-    return found
+                found.append(_Curve(words, angle[order], level[order], kind, *pen(len(found)), ", ".join(whose)))
+    return _by_field(found) if len(fields) > 1 else found
+
+
+def _by_field(curves: Sequence[_Curve]) -> list[_Curve]:
+    """Curves of several fields that have one cut of each kind: one pen for each field, whatever the kind."""
+    if len({(c.whose, c.kind) for c in curves}) < len(curves):
+        return list(curves)
+    names = list(dict.fromkeys(c.whose for c in curves))
+    pens = [pen(names.index(c.whose)) for c in curves]
+    return [replace(c, colour=colour, dash=dash) for c, (colour, dash) in zip(curves, pens, strict=True)]
+
+
+def _listed(curves: Sequence[_Curve]) -> list[Entry]:
+    """Curves by their greatest level, those of one pen together."""
+    ranked = sorted(curves, key=lambda c: -float(np.nanmax(c.level)))
+    entries: dict[tuple[str, str], list[_Curve]] = {}
+    for one in ranked:
+        entries.setdefault((one.colour, str(one.dash)), []).append(one)
+    return [
+        Entry(one.colour, one.dash, f"{one.label}, {np.nanmax(one.level):.2f} dBi")
+        if len(own) == 1
+        else Entry(one.colour, one.dash, one.whose,
+                   [f"{c.label.removeprefix(c.whose + ', ')}: {np.nanmax(c.level):.2f} dBi" for c in own])
+        for own in entries.values() for one in own[:1]
+    ]  # fmt: skip
 
 
 def _upward(cut: xr.Dataset) -> tuple[Floats, str]:
@@ -199,27 +229,48 @@ def polar(
     kinds = list(dict.fromkeys(c.kind for c in curves))
     with look():
         figure = sheet()
+        many = _crowded(curves)
         for i, kind in enumerate(kinds):
-            width = 1.0 / len(kinds)
+            width = (_ROOM if many else 1.0) / len(kinds)
             own = [c for c in curves if c.kind == kind]
             half = kind in _HALF and all(f.half_space for f in fields)
-            place = (i * width + 0.13 * width, 0.1, 0.70 * width, 0.68 - 0.035 * max(min(len(own), 8) - 2, 0))
+            place = (i * width + 0.13 * width, 0.1, 0.70 * width, 0.68 - 0.035 * max(len(own) - 2, 0))
+            if many:
+                share = 0.68 if len(kinds) == 1 else 0.6
+                place = ((i + 0.5 - 0.5 * share) * width, 0.12, share * width, 0.74)
             if half and len(kinds) == 1:
                 # Only the middle half of the square is used: it may be as wide as the sheet.
-                wide = 0.76 if len(own) <= 6 else 0.62
-                place = (0.5 - wide / 2.0, 0.13 - 0.4 * wide, wide, 1.6 * wide)
+                wide = 0.6 if many else 0.76
+                place = (width / 2.0 - wide / 2.0, 0.13 - 0.4 * wide, wide, 1.6 * wide)
             axes = figure.add_axes(place, projection="polar")
             assert isinstance(axes, PolarAxes)
-            _circle(axes, own, radius, rings)
+            _circle(axes, own, radius, rings, named=not many)
             if half:
                 _upper_half(axes, rings)
+        if many:
+            list_aside(figure, _listed(curves))
         _head(figure, fields, quantities, curves, remark)
     return figure
 
 
+_ROOM = 0.72
+"""Of the width, beside a list."""
+
+
+def _crowded(curves: Sequence[_Curve]) -> bool:
+    """Whether a list beside the drawing names them better than legends would."""
+    by_kind = [sum(c.kind == kind for c in curves) for kind in {c.kind for c in curves}]
+    return max(by_kind) > FEW or (len(by_kind) > 1 and max(len(c.label) for c in curves) > _LONGEST)
+
+
+_LONGEST = 24
+"""Letters of a name that a legend over one of two drawings has room for."""
+
+
 def _circle(
-    axes: PolarAxes, curves: Sequence[_Curve], radius: Callable[[Floats], Floats], rings: dict[float, str]
-) -> None:
+    axes: PolarAxes, curves: Sequence[_Curve], radius: Callable[[Floats], Floats], rings: dict[float, str],
+    *, named: bool,
+) -> None:  # fmt: skip
     for curve in curves:
         turn = np.radians(90.0 - curve.angle if curve.kind == _TOP else curve.angle)
         reach = radius(curve.level)
@@ -242,7 +293,8 @@ def _circle(
         across = float(np.cos(np.radians(degrees)))
         text.set_horizontalalignment("left" if across > 0.1 else "right" if across < -0.1 else "center")
     axes.spines["polar"].set_color(FAINT)
-    axes.legend(loc="lower center", bbox_to_anchor=(0.5, 1.11), ncols=1 if len(curves) < 6 else 2, fontsize=10)
+    if named:
+        axes.legend(loc="lower center", bbox_to_anchor=(0.5, 1.11), fontsize=10)
 
 
 def _upper_half(axes: PolarAxes, rings: dict[float, str]) -> None:
@@ -258,8 +310,8 @@ def _upper_half(axes: PolarAxes, rings: dict[float, str]) -> None:
         hatch="////", linewidth=0.0,
     )  # fmt: skip
     axes.add_patch(strip)
-    count = len(axes.get_legend_handles_labels()[1])
-    if count:
+    if axes.get_legend() is not None:
+        count = len(axes.get_legend_handles_labels()[1])
         columns = 1 if count < 3 else 2 if count < 5 else 3
         axes.legend(loc="lower center", bbox_to_anchor=(0.5, 0.825), ncols=columns, fontsize=10)
 
@@ -279,6 +331,7 @@ def multiples(
     if len(fields) > MOST_SMALL:
         raise UsageError(f"multiples: {len(fields)} fields; a sheet has room for {MOST_SMALL}")
     curves = _curves(fields, (), None, azimuth, [quantity], labels)
+    shared = curves[0].label.removeprefix(f"{curves[0].whose}, ")
     rim = _rim(curves)
     rings = {1.0 - (rim - r) / span: f"{r:g}" for r in np.arange(rim - span + 12.0, rim + 0.1, 12.0)}
     across = min(len(curves), 3 if len(curves) < 10 else 4)
@@ -289,7 +342,7 @@ def multiples(
             row, column = divmod(n, across)
             # Half a circle takes the middle half of its square.
             lower, tall = 0.09 + 0.80 * (down - 1 - row) / down, 0.80 / down
-            height = tall * (1.24 if one.half_space else 0.62)
+            height = tall * (1.24 if one.half_space else 0.70)
             foot = lower + 0.1 * tall - (0.25 * height if one.half_space else 0.0)
             axes = figure.add_axes((0.03 + 0.94 * column / across, foot, 0.94 / across, height), projection="polar")
             assert isinstance(axes, PolarAxes)
@@ -303,10 +356,11 @@ def multiples(
             if one.half_space:
                 _upper_half(axes, rings)
             best = int(np.nanargmax(curve.level))
-            words = f"{curve.label}\n{curve.level[best]:.2f} dBi at {curve.angle[best]:.0f}°"
+            name = textwrap.fill(curve.label.removesuffix(f", {shared}"), int(110 / across))
+            words = f"{name}\n{curve.level[best]:.2f} dBi at {curve.angle[best]:.0f}°"
             figure.text(0.03 + 0.94 * (column + 0.5) / across, lower + 0.95 * tall, words, ha="center", va="top",
                         fontsize=10)  # fmt: skip
-        remark = f"rings in dBi, outermost {rim:g}"
+        remark = f"{shared}; rings in dBi, outermost {rim:g}"
         _head(figure, fields, [quantity], curves, remark)
     return figure
 
@@ -346,12 +400,12 @@ def cartesian(
     rim = _rim(curves)
     with look():
         figure = sheet()
-        kinds = list(dict.fromkeys(c.kind for c in curves))
+        kinds, many, drawn = list(dict.fromkeys(c.kind for c in curves)), _crowded(curves), []
         for i, kind in enumerate(kinds):
             # Angles of two kinds share no axis.
             axes = flat_axes(figure)
             whole, share = axes.get_position(), 1.0 / len(kinds)
-            room = share * whole.width * (1.0 if i + 1 == len(kinds) else 0.91)
+            room = share * whole.width * (1.0 if i + 1 == len(kinds) else 0.88)
             axes.set_position((whole.x0 + i * share * whole.width, whole.y0, room, whole.height))
             for curve in (c for c in curves if c.kind == kind):
                 angle, level = _within_half_turns(curve)
@@ -366,6 +420,11 @@ def cartesian(
                 axes.set_ylabel(f"{QUANTITIES[quantities[0]] if len(quantities) == 1 else 'gain'}, dBi")
             else:
                 axes.set_yticklabels([])
-            legend_above(axes)
+            drawn.append(axes)
+            if not many:
+                legend_above(axes)
+        if many:
+            make_room(drawn)
+            list_aside(figure, _listed(curves))
         _head(figure, fields, quantities, curves, title=title)
     return figure

@@ -14,7 +14,8 @@ from ...network.network import Network
 from ...network.trace import Trace
 from ...units import engineering, ohms
 from .bands import At, PortCurve, draw_stretches, lines_of, wanted_of
-from .style import FAINT, GRID, INK, SOFT, heading, look, sheet
+from .placing import Room
+from .style import FAINT, GRID, INK, heading, look, sheet
 from .subjects import Curve, curves_of
 
 _RESISTANCES = (0.2, 0.5, 1.0, 2.0, 5.0)
@@ -40,7 +41,6 @@ def smith(*networks: Curve | Solution, labels: Sequence[str] | None = None, at: 
         turn = np.linspace(0.0, 2.0 * np.pi, 361)
         radius = (within - 1.0) / (within + 1.0)
         axes.plot(radius * np.cos(turn), radius * np.sin(turn), color=INK, linewidth=1.4, linestyle=(0, (4, 2)))
-        axes.text(0.0, radius + 0.015, f"VSWR {within:g}", ha="center", va="bottom", fontsize=9, color=INK, bbox=SOFT)
         rows = []
         for line in lines:
             assert isinstance(line.source, Network)
@@ -60,7 +60,7 @@ def smith(*networks: Curve | Solution, labels: Sequence[str] | None = None, at: 
             ends = [float(places[0]), best, float(places[-1])] if len(places) > 2 else places.tolist()
             ends = ends if len(lines) <= _CROWDED else [best]
             rows.append((line, list(wanted_of(at, [line])) if at else list(dict.fromkeys(ends))))
-        remark = _readouts(figure, axes, rows)
+        remark = "; ".join(filter(None, [f"dashed: VSWR {within:g}", _readouts(figure, axes, rows)]))
         reference = ", ".join(dict.fromkeys(ohms(x.source.references[x.port]) for x in lines))
         names = list(dict.fromkeys(x.source.label for x in lines if x.source.label))
         title = f"{names[0]}: Smith chart" if len(names) == 1 else "Smith chart"
@@ -115,9 +115,12 @@ def _readouts(figure: Figure, axes: Axes, rows: Sequence[tuple[PortCurve, list[f
     size = max(0.5, min(1.0, 0.8 / needed))
     narrow = min(1.0, 16 / max(len(line.label) for line, _ in rows))
     y, number = 0.86, 0
+    numbers: list[tuple[str, tuple[float, float], str]] = []
+    remark = ""
     for n, (line, places) in enumerate(rows):
         if y < 0.07:
-            return f"readouts of {len(rows) - n} more curves have no room: name fewer"
+            remark = f"readouts of {len(rows) - n} more curves have no room: name fewer"
+            break
         if not single:
             figure.text(0.66, y, line.label, color=line.colour, fontsize=11 * size, fontweight="bold")
             y -= 0.035 * size
@@ -130,10 +133,7 @@ def _readouts(figure: Figure, axes: Axes, rows: Sequence[tuple[PortCurve, list[f
                 for values in (source.reflection(), source.impedance())
             )
             axes.plot(gamma.real, gamma.imag, "o", color=line.colour, markersize=6)
-            axes.annotate(
-                str(number), (gamma.real, gamma.imag), xytext=(6, 5), textcoords="offset points", fontsize=9,
-                fontweight="bold", color=line.colour, bbox=SOFT,
-            )  # fmt: skip
+            numbers.append((str(number), (gamma.real, gamma.imag), line.colour))
             ratio = (1 + abs(gamma)) / max(1 - abs(gamma), 1e-12)
             text = f"{engineering(hertz, 'Hz', 5)}: {z.real:.3g} {z.imag:+.3g}j ohm, VSWR {ratio:.3g}"
             if single:
@@ -144,4 +144,7 @@ def _readouts(figure: Figure, axes: Axes, rows: Sequence[tuple[PortCurve, list[f
                 figure.text(0.67, y, f"{number}  {text}", fontsize=9 * size)
             y -= (0.036 if single else 0.032) * size
         y -= 0.0 if single else 0.02 * size
-    return ""
+    room = Room(axes)
+    for text, at, colour in numbers:
+        room.put(text, at, color=colour, fontweight="bold")
+    return remark

@@ -43,6 +43,7 @@ _RULES = {
     "axes.edgecolor": FAINT,
     "axes.titlecolor": INK,
     "xtick.color": INK,
+    "xtick.major.pad": 6.0,
     "ytick.color": INK,
     "axes.grid": True,
     "grid.color": GRID,
@@ -90,6 +91,11 @@ def pen(number: int) -> tuple[str, object]:
     """Colour and dash of the curve of that number; no two of the first twenty-five have both alike."""
     turn = number // len(LINES)
     return LINES[number % len(LINES)], DASHES[(number + turn) % len(DASHES)]
+
+
+def mark(number: int) -> str:
+    """The mark on curves that dashes do not tell apart: none on as many as there are colours, then one each turn."""
+    return ("", "s", "v", "P", "D")[number // len(LINES) % 5]
 
 
 def sheet() -> Figure:
