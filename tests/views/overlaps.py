@@ -6,6 +6,8 @@ import numpy as np
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.lines import Line2D
 from matplotlib.text import Text
+from mpl_toolkits.mplot3d.art3d import Text3D
+from mpl_toolkits.mplot3d.proj3d import proj_transform
 
 from earshot.views.plots.style import FAINT
 
@@ -19,7 +21,7 @@ def troubles(figure, *, curves=True):
     canvas.draw()
     renderer = canvas.get_renderer()
     every = set(figure.findobj(Text)) - _undrawn(figure, renderer)
-    words = [(t, t.get_window_extent(renderer)) for t in every if t.get_visible() and t.get_text().strip()]
+    words = [(t, _box(t, renderer)) for t in every if t.get_visible() and t.get_text().strip()]
     found = []
     for (one, a), (two, b) in itertools.combinations(words, 2):
         wide = min(a.x1, b.x1) - max(a.x0, b.x0)
@@ -33,6 +35,17 @@ def troubles(figure, *, curves=True):
     if curves:
         found += _on_curves(figure, words)
     return found
+
+
+def _box(text, renderer):
+    """Where a text is, px; one in space where it is seen."""
+    if not isinstance(text, Text3D):
+        return text.get_window_extent(renderer)
+    flat = Text(*proj_transform(*text.get_position_3d(), text.axes.get_proj())[:2], text.get_text())
+    flat.update_from(text)
+    flat.set_transform(text.get_transform())
+    flat.set_figure(text.get_figure())
+    return flat.get_window_extent(renderer)
 
 
 def _undrawn(figure, renderer):
@@ -52,7 +65,9 @@ def _undrawn(figure, renderer):
 
 def _on_curves(figure, words):
     for axes in figure.axes:
-        own = [(t, box) for t, box in words if t in axes.texts and t.get_bbox_patch() is None and t.get_color() != FAINT]
+        own = [
+            (t, box) for t, box in words if t in axes.texts and t.get_bbox_patch() is None and t.get_color() != FAINT
+        ]
         for line in axes.lines:
             thin = line.get_linewidth() < 1.45
             if not isinstance(line, Line2D) or len(line.get_xdata()) < 3 or thin or line.get_linestyle() == "None":

@@ -4,6 +4,7 @@ import json
 
 import numpy as np
 import pytest
+from overlaps import troubles
 
 import earshot as es
 from earshot.views.commands.options import load
@@ -77,6 +78,7 @@ def test_every_figure_of_every_demo_is_drawn(solved, name, tmp_path):
         assert write(tmp_path / "moving.gif", frames=2).stat().st_size > 8000
         return
     figure = FIGURES[name].draw(solved, Wishes(scale="compressed", reach="0.5 m"))
+    assert troubles(figure) == []
     figure.savefig(tmp_path / f"{name}.png")
     assert (tmp_path / f"{name}.png").stat().st_size > 8000
 

@@ -84,19 +84,19 @@ def ask(run: Run, name: str, asked: Asked | None = None) -> pd.DataFrame:
     return QUESTIONS[name].answer(run, asked or Asked())
 
 
-def _cases(run: Run, asked: Asked) -> Iterator[tuple[str, CaseRun]]:
-    """The cases that are meant, each with what tells it from the others."""
+def chosen_cases(run: Run, wanted: Sequence[str]) -> Iterator[tuple[str, CaseRun]]:
+    """The cases of those names, or all, each with what tells it from the others; raises UsageError for others."""
     names = list(dict.fromkeys(one.case.name for one in run.cases))
-    for name in asked.cases:
+    for name in wanted:
         if name not in names:
             raise UsageError(f"--case: {unknown('case', name, names)}")
     for one in run.cases:
-        if not asked.cases or one.case.name in asked.cases:
+        if not wanted or one.case.name in wanted:
             yield f"{one.case.name}, {units.engineering(one.driven.frequency, 'Hz', 6)}", one
 
 
-def _degrees(text: str, what: str) -> float:
-    """An angle in degrees; a bare number is degrees."""
+def degrees(text: str, what: str) -> float:
+    """An angle in degrees, of text or a bare number of them; raises UsageError beyond two turns."""
     try:
         found = math.degrees(units.angle(float(text), what))
     except ValueError:
@@ -112,7 +112,7 @@ def _labelled(columns: dict[str, Floats], label: str, several: bool) -> dict[str
 
 @question("cut", "a pattern along a cut, by angle: --plane, --elevation, --azimuth, --step, --quantity")
 def _cut(run: Run, asked: Asked) -> pd.DataFrame:
-    return _along({label: one.field for label, one in _cases(run, asked)}, asked)
+    return _along({label: one.field for label, one in chosen_cases(run, asked.cases)}, asked)
 
 
 @question("embedded", "the same of every port alone, the others closed by their references")
@@ -123,8 +123,8 @@ def _embedded(run: Run, asked: Asked) -> pd.DataFrame:
 def _along(fields: dict[str, FarField], asked: Asked) -> pd.DataFrame:
     """Fields along the one cut that is asked for, side by side."""
     ways: list[dict[str, Any]] = [{"plane": p} for p in asked.plane]
-    ways += [{"elevation": _degrees(e, "--elevation")} for e in asked.elevation]
-    ways += [{"azimuth": _degrees(a, "--azimuth")} for a in asked.azimuth]
+    ways += [{"elevation": degrees(e, "--elevation")} for e in asked.elevation]
+    ways += [{"azimuth": degrees(a, "--azimuth")} for a in asked.azimuth]
     if len(ways) != 1:
         raise UsageError("ask cut: give exactly one of --plane, --elevation and --azimuth: angles of two are not alike")
     if not 0.01 <= asked.step <= 90.0:
@@ -145,11 +145,11 @@ def _along(fields: dict[str, FarField], asked: Asked) -> pd.DataFrame:
 
 @question("directions", "gain (dBi) by elevation and azimuth: --elevation, --azimuth (degrees or N, NE, ...)")
 def _directions(run: Run, asked: Asked) -> pd.DataFrame:
-    elevations = [_degrees(e, "--elevation") for e in asked.elevation or ("0",)]
-    azimuths = {a: BEARINGS[a] if a in BEARINGS else _degrees(a, "--azimuth") for a in
+    elevations = [degrees(e, "--elevation") for e in asked.elevation or ("0",)]
+    azimuths = {a: BEARINGS[a] if a in BEARINGS else degrees(a, "--azimuth") for a in
                 asked.azimuth or BEARINGS}  # fmt: skip
     rows = []
-    for label, one in _cases(run, asked):
+    for label, one in chosen_cases(run, asked.cases):
         for elevation in elevations:
             theta = np.full(len(azimuths), math.radians(90.0 - elevation))
             gain = decibels(one.field.gain(theta, np.radians(list(azimuths.values()))))
@@ -159,7 +159,7 @@ def _directions(run: Run, asked: Asked) -> pd.DataFrame:
 
 @question("lobes", "every lobe in all directions, the strongest first, gain and level (dB)")
 def _lobes(run: Run, asked: Asked) -> pd.DataFrame:
-    return _stacked((label, one.field.all_lobes()) for label, one in _cases(run, asked))
+    return _stacked((label, one.field.all_lobes()) for label, one in chosen_cases(run, asked.cases))
 
 
 def _stacked(tables: Iterator[tuple[str, pd.DataFrame]]) -> pd.DataFrame:
@@ -199,7 +199,7 @@ def _coupling(run: Run, _: Asked) -> pd.DataFrame:
 @question("polarisation", "where the beam is, and what of it: axial ratio (dB), tilt, gain and power by polarisation")
 def _polarisation(run: Run, asked: Asked) -> pd.DataFrame:
     rows = []
-    for _, one in _cases(run, asked):
+    for _, one in chosen_cases(run, asked.cases):
         field = one.field
         theta, phi = field.peak
         towards = field.towards([math.sin(theta) * math.cos(phi), math.sin(theta) * math.sin(phi), math.cos(theta)])
@@ -222,18 +222,18 @@ def _ports(run: Run, asked: Asked) -> pd.DataFrame:
     places = np.array([run.solution.antenna.place_of(p) for p in run.solution.antenna.ports])
     where = {f"{axis}_m": places[:, i] for i, axis in enumerate("xyz")}
     return _stacked(
-        (label, one.driven.ports_table().assign(**where).reset_index()) for label, one in _cases(run, asked)
+        (label, one.driven.ports_table().assign(**where).reset_index()) for label, one in chosen_cases(run, asked.cases)
     )
 
 
 @question("currents", "current, charge and surface field along every wire")
 def _currents(run: Run, asked: Asked) -> pd.DataFrame:
-    return _stacked((label, one.driven.currents_table()) for label, one in _cases(run, asked))
+    return _stacked((label, one.driven.currents_table()) for label, one in chosen_cases(run, asked.cases))
 
 
 @question("budget", "where every watt goes")
 def _budget(run: Run, asked: Asked) -> pd.DataFrame:
-    return _stacked((label, one.driven.budget().reset_index()) for label, one in _cases(run, asked))
+    return _stacked((label, one.driven.budget().reset_index()) for label, one in chosen_cases(run, asked.cases))
 
 
 @question("near", "E or H along a line, and how far off a limit is: --line, --field, --limit, --rms")
@@ -247,7 +247,7 @@ def _near(run: Run, asked: Asked) -> pd.DataFrame:
     away = np.linalg.norm(points - points[0], axis=1)
     tables = []
     unit = "V_per_m" if asked.which == "E" else "A_per_m"
-    for label, one in _cases(run, asked):
+    for label, one in chosen_cases(run, asked.cases):
         size = one.driven.near_field(points, in_metal="zero").magnitude(asked.which, rms=asked.rms)
         table = pd.DataFrame({"along_m": away, "x_m": points[:, 0], "y_m": points[:, 1], "z_m": points[:, 2],
                               f"{asked.which}_{unit}": size})  # fmt: skip

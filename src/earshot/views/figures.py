@@ -27,11 +27,18 @@ from ..runs.run import Run
 
 @dataclass(frozen=True, slots=True)
 class Wishes:
-    """How figures are to be drawn: frequencies to read off, the radial scale of polar cuts, how far out a peak is."""
+    """How figures are to be drawn: frequencies to read off, the radial scale of polar cuts, how far out a peak is.
+
+    every: whether all cases lie over one another in cuts, instead of the first alone. quantities: of patterns, "gain"
+    unless given. cuts: instead of those the first case takes.
+    """
 
     at: Sequence[str] = ()
     scale: str = "dB"
     reach: str | None = None
+    every: bool = False
+    quantities: Sequence[str] = ()
+    cuts: Sequence[Cut] = ()
 
 
 Draw = Callable[[Run, Wishes], Any]
@@ -158,42 +165,56 @@ def _smith(result: Run, wishes: Wishes) -> Any:
     return plots.smith(result.solution.network, at=wishes.at)
 
 
+def _of_cuts(result: Run, wishes: Wishes) -> tuple[list[Any], list[str], dict[str, Any]]:
+    """Fields, planes and the rest of what figures of cuts take."""
+    planes, angles = planes_of(wishes.cuts or result.cases[0].case.cuts)
+    several = wishes.every and len(result.cases) > 1
+    shown = result.cases if several else result.cases[:1]
+    labels = {"labels": [one.title.removeprefix("case ") for one in shown]} if several else {}
+    quantity = {"quantity": list(wishes.quantities) if wishes.quantities else "gain"}
+    return [one.field for one in shown], planes, {**angles, **labels, **quantity}
+
+
 @figure("polar")
 def _polar(result: Run, wishes: Wishes) -> Any:
     from . import plots
 
-    planes, angles = planes_of(result.cases[0].case.cuts)
-    return plots.polar(result.cases[0].field, *planes, **angles, scale=wishes.scale)
+    fields, planes, how = _of_cuts(result, wishes)
+    return plots.polar(fields, *planes, **how, scale=wishes.scale)
 
 
 @figure("cartesian")
-def _cartesian(result: Run, _: Wishes) -> Any:
+def _cartesian(result: Run, wishes: Wishes) -> Any:
     from . import plots
 
-    planes, angles = planes_of(result.cases[0].case.cuts)
-    return plots.cartesian(result.cases[0].field, *planes, **angles)
+    fields, planes, how = _of_cuts(result, wishes)
+    return plots.cartesian(fields, *planes, **how, title=result.solution.antenna.name)
 
 
 @figure("embedded", needs=_of_several_ports, of="of several ports")
-def _embedded(result: Run, _wishes: Wishes) -> Any:
+def _embedded(result: Run, wishes: Wishes) -> Any:
     """Every port's own pattern along one cut: the first case's, or azimuth 0 over a plane, elevation 0 without."""
     from . import plots
 
     fields = result.embedded()
     case = result.cases[0]
-    own = [cut for cut in case.case.cuts if cut.plane is None][:1]
+    own = [cut for cut in wishes.cuts or case.case.cuts if cut.plane is None][:1]
     angles = planes_of(own or [Cut(azimuth=0.0) if case.field.half_space else Cut(elevation=0.0)])[1]
     title = result.solution.antenna.name
     return plots.cartesian(
-        list(fields.values()), **angles, quantity="realized_gain", labels=list(fields), title=f"{title}, port by port"
+        list(fields.values()),
+        **angles,
+        quantity=list(wishes.quantities) or "realized_gain",
+        labels=list(fields),
+        title=f"{title}, port by port",
     )
 
 
 @figure("sphere")
-def _sphere(result: Run, _: Wishes) -> Any:
+def _sphere(result: Run, wishes: Wishes) -> Any:
     from . import plots
 
-    return plots.sphere(result.cases[0].field)
+    return plots.sphere(result.cases[0].field, quantity=wishes.quantities[0] if wishes.quantities else "gain")
 
 
 @figure("pattern")
@@ -231,8 +252,8 @@ def _animation(result: Run, _: Wishes) -> Any:
     return partial(plots.write_animation, result.cases[0].driven)
 
 
-def near_map(result: Run) -> NearField:
-    """Near field over an upright plane through the middle of the antenna, half a wavelength round it."""
+def near_maps(result: Run) -> list[NearField]:
+    """Near fields half a wavelength round the antenna: over an upright plane through its middle, and a level one."""
     antenna, driven = result.solution.antenna, result.cases[0].driven
     low, high = antenna.extent
     reach = 0.5 * wavelength(driven.frequency)
@@ -242,21 +263,30 @@ def near_map(result: Run) -> NearField:
     floor = medium.thickness if medium.reflects else low[2] - reach
     # Off the axes of the wires by two of the thickest radii.
     thickest = max((w.radius for w in antenna.wires), default=1e-3 * antenna.size)
-    aside = middle + 2.5 * thickest * np.eye(3)[1 - across]
-    corner = np.where(np.arange(3) == across, low[across] - reach, aside)
+    aside = 2.5 * thickest
+    corner = np.where(np.arange(3) == across, low[across] - reach, middle + aside * np.eye(3)[1 - across])
     corner[2] = floor
     side = (high[across] - low[across] + 2 * reach) * np.eye(3)[across]
-    rise = (high[2] + reach - floor) * np.eye(3)[2]
-    points = plane_of_points(corner.tolist(), side.tolist(), rise.tolist(), (121, 91))
-    # A wire that crosses the plane is a dark spot on the map.
-    return driven.near_field(points, in_metal="zero")
+    upright = plane_of_points(
+        corner.tolist(), side.tolist(), ((high[2] + reach - floor) * np.eye(3)[2]).tolist(), _GRID
+    )
+    # Over boards and low antennas the level plane is a tenth of a wavelength up.
+    height = max(middle[2] + aside, floor + 0.2 * reach)
+    start = [float(low[0] - reach), float(low[1] - reach), float(height)]
+    wide = high - low + 2 * reach
+    level = plane_of_points(start, [float(wide[0]), 0.0, 0.0], [0.0, float(wide[1]), 0.0], _GRID)
+    # A wire that crosses a plane is a dark spot on the map.
+    return [driven.near_field(points, in_metal="zero") for points in (upright, level)]
+
+
+_GRID = (81, 61)
 
 
 @figure("near")
 def _near(result: Run, _: Wishes) -> Any:
     from . import plots
 
-    return plots.near(near_map(result), result.solution.antenna, rms=True)
+    return plots.near(near_maps(result), result.solution.antenna, rms=True)
 
 
 def ground_lines(result: Run) -> list[NearField]:

@@ -14,7 +14,7 @@ from ...files.tables import flat, records
 from ...runs.questions import QUESTIONS, Asked
 from ...runs.questions import ask as answer
 from ..tables import frame_table
-from .options import Frequencies, Json, ModelPath, Sets
+from .options import Azimuths, Cases, Elevations, Frequencies, Json, ModelPath, Planes, Quantity, Sets
 from .runs import opened
 from .screen import complain, show, show_json
 
@@ -27,19 +27,12 @@ Topic = Annotated[
 def ask(
     path: Annotated[Path | None, ModelPath.__metadata__[0]] = None,
     topic: Topic = None,
-    case: Annotated[Several, typer.Option("--case", metavar="NAME", help="Of this case only; may be repeated.")] = None,
-    plane: Annotated[Several, typer.Option("--plane", metavar="E|H", help="The cut through the peak.")] = None,
-    elevation: Annotated[
-        Several, typer.Option("--elevation", metavar="A", help="Cut or directions there; repeat.")
-    ] = None,
-    azimuth: Annotated[
-        Several, typer.Option("--azimuth", metavar="A", help="The same; of directions also N, NE, E, ...")
-    ] = None,
+    case: Cases = None,
+    plane: Planes = None,
+    elevation: Elevations = None,
+    azimuth: Azimuths = None,
     step: Annotated[float, typer.Option("--step", metavar="DEG", help="Between samples of a cut.")] = 1.0,
-    quantity: Annotated[
-        Several,
-        typer.Option("--quantity", metavar="Q", help="Of a cut: gain, gain_rhcp, axial_ratio, ..."),
-    ] = None,
+    quantity: Quantity = None,
     parameters: Annotated[str, typer.Option("--parameters", help="Of the matrix: S, Z or Y.")] = "S",
     line: Annotated[
         tuple[str, str, int] | None,

@@ -40,6 +40,17 @@ Everything = Annotated[
     bool, typer.Option("--all", help="Print everything: every port over the band, every figure, where each watt goes.")
 ]
 Limit = Annotated[float, typer.Option("--vswr", metavar="N", help="Limit of the bandwidth that is told.")]
+Cases = Annotated[list[str] | None, typer.Option("--case", metavar="NAME", help="Of this case; may be repeated.")]
+Planes = Annotated[list[str] | None, typer.Option("--plane", metavar="E|H", help="The cut through the peak.")]
+Elevations = Annotated[
+    list[str] | None, typer.Option("--elevation", metavar="A", help="Cut or directions there; may be repeated.")
+]
+Azimuths = Annotated[
+    list[str] | None, typer.Option("--azimuth", metavar="A", help="The same; of directions also N, NE, E, ...")
+]
+Quantity = Annotated[
+    list[str] | None, typer.Option("--quantity", metavar="Q", help="Of patterns: gain, gain_rhcp, realized_gain, ...")
+]
 Readouts = Annotated[
     list[str] | None,
     typer.Option("--at", metavar="F", help="Read curves off at this frequency; may be repeated."),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Annotated, Any
@@ -10,13 +11,29 @@ from typing import Annotated, Any
 import typer
 
 from ... import units
+from ...answers.cases import Cut
 from ...errors import UsageError, unknown
 from ...files.atomic import folder as make_folder
 from ...files.atomic import write_atomically
 from ...running import report
+from ...runs.questions import chosen_cases, degrees
 from ...runs.run import Run
 from ..figures import FIGURES, Wishes, figures_for, figures_told
-from .options import Format, Frequencies, Json, ModelPath, Readouts, Sets, known_format, readable
+from .options import (
+    Azimuths,
+    Cases,
+    Elevations,
+    Format,
+    Frequencies,
+    Json,
+    ModelPath,
+    Planes,
+    Quantity,
+    Readouts,
+    Sets,
+    known_format,
+    readable,
+)
 from .runs import opened
 from .screen import progress, show, show_json
 
@@ -65,13 +82,19 @@ def plot(
     at: Readouts = None,
     scale: Scale = "dB",
     reach: Reach = None,
+    case: Cases = None,
+    quantity: Quantity = None,
+    plane: Planes = None,
+    elevation: Elevations = None,
+    azimuth: Azimuths = None,
     sets: Sets = None,
     frequency: Frequencies = None,
     json: Json = False,
 ) -> None:
     """Draw a design, which is solved first, or a results file, which is not.
 
-    Patterns, currents and near fields are the first case's.
+    Patterns, currents and near fields are the first case's, or the first's that --case names; cuts of several cases
+    that it names lie over one another.
     """
     for name in kinds or []:
         if name not in FIGURES:
@@ -82,9 +105,23 @@ def plot(
     readable(at)
     if reach is not None:
         units.read(reach, "length", what="--reach", wavelength=1.0)
+    from ..plots.cuts import QUANTITIES
+
+    for name in quantity or []:
+        if name not in QUANTITIES:
+            raise UsageError(f"--quantity: {unknown('quantity', name, QUANTITIES)}")
+    cuts = [Cut(plane=one) for one in plane or []]
+    cuts += [Cut(elevation=degrees(e, "--elevation")) for e in elevation or []]
+    cuts += [Cut(azimuth=degrees(a, "--azimuth")) for a in azimuth or []]
+    for name in plane or []:
+        if name not in ("E", "H"):
+            raise UsageError(f"--plane {name} is not E or H")
     make_folder(out)
     result = opened(path, sets, frequency)
-    written = draw(result, kinds or figures_for(result), out, ending, Wishes(at or (), scale, reach))
+    if case:
+        result = replace(result, cases=tuple(one for _, one in chosen_cases(result, case)))
+    wishes = Wishes(at or (), scale, reach, bool(case), quantity or (), cuts)
+    written = draw(result, kinds or figures_for(result), out, ending, wishes)
     if json:
         show_json({"figures": [str(p) for p in written]})
     else:

@@ -73,8 +73,10 @@ def _frequency_axis(axes: Axes, networks: Sequence[Curve]) -> tuple[float, str]:
 
 def _foot(networks: Sequence[Curve]) -> str:
     ports = {(p, ohms(r)) for n in networks for p, r in zip(n.ports, n.references, strict=True)}
+    alike = {r for _, r in ports}
+    told = ", ".join(alike if len(alike) == 1 and len(ports) > 1 else (f"{p} {r}" for p, r in sorted(ports)))
     others = "; other ports closed by theirs" if max(len(n.ports) for n in networks) > 1 else ""
-    return "reference impedance: " + ", ".join(f"{p} {r}" for p, r in sorted(ports)) + others
+    return f"reference impedance: {told}{others}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -201,7 +203,7 @@ def _mark_bandwidth(
     for n, line in enumerate(lines):
         source = line.source
         found = source.bandwidth(**limit) if isinstance(source, Trace) else source.bandwidth(line.name, **limit)
-        widest = set(found["width_Hz"].nlargest(2).index)
+        widest = set(found["width_Hz"].astype(float).nlargest(2).index)
         for which, band in found.iterrows():
             ends = band["from_Hz"] / scale, band["to_Hz"] / scale
             # Bars of several curves lie under one another, not over.
@@ -285,12 +287,16 @@ def return_loss(
     return _band_figure("return loss", curves, lines, draw, ranks)
 
 
+_MOST_PAIRS = 20
+
+
 def scattering(
     given: Network | Solution, *pairs: tuple[str, str], label: str = "", floor: float | None = None, at: At = ()
 ) -> Figure:
     """|S| over frequency in dB: reflections and couplings, one curve per pair of ports (to, from).
 
-    pairs: all of them unless named; S is reciprocal, so each coupling is drawn once. floor: where the axis ends, dB.
+    pairs: all of them unless named, or the strongest where there are many; S is reciprocal, so each coupling is drawn
+    once. floor: where the axis ends, dB.
     Raises UsageError for a port there is not.
     """
     network = curves_of([given])[0]
@@ -301,9 +307,16 @@ def scattering(
         network.to_frame(name)
     chosen = list(pairs) or [(a, b) for i, a in enumerate(ports) for b in ports[: i + 1]]
     matrix = network.s()
+    left = 0 if pairs else max(len(chosen) - _MOST_PAIRS, 0)
+    if left:
+        strongest = {pair: float(np.abs(matrix.sel({"to": pair[0], "from": pair[1]}).values).max()) for pair in chosen}
+        chosen = sorted(chosen, key=lambda pair: -strongest[pair])[:_MOST_PAIRS]
     lines = []
     for i, (to, source) in enumerate(chosen):
         text = f"reflection at {to}" if to == source else f"{source} to {to}"
+        if len(network.frequencies) == 1:
+            level = 20.0 * np.log10(abs(complex(matrix.sel({"to": to, "from": source}).values[0])))
+            text += f", {level:.1f} dB"
         lines.append(PortCurve(network, ports.index(to), text, *pen(i)))
     levels = [20 * np.log10(np.maximum(np.abs(matrix.sel({"to": to, "from": f}).values), 1e-10)) for to, f in chosen]
 
@@ -315,7 +328,8 @@ def scattering(
         axes.set_ylabel("|S|, dB")
         by_line = dict(zip(map(id, lines), levels, strict=True))
         read = lambda x, f: f"{_between(x, f, by_line[id(x)]):.1f} dB"  # noqa: E731
-        return "", list(_read_off(axes, lines, scale, at, read))
+        remark = f"the strongest {len(chosen)} of {left + len(chosen)} pairs" if left else ""
+        return remark, list(_read_off(axes, lines, scale, at, read))
 
     return _band_figure(f"{label}: |S|" if label else "|S|", [network], lines, draw, [-float(x.max()) for x in levels])
 

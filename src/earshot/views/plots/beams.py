@@ -21,7 +21,7 @@ from ...errors import UsageError
 from ...fields.far import FarField
 from ...fields.gains import decibels
 from ...units import engineering
-from .style import DASHES, FAINT, INK, LINES, SHORE, SOFT, flat_axes, heading, legend_above, look, sheet
+from .style import DASHES, FAINT, INK, LINES, SHORE, SOFT, few_ticks, flat_axes, heading, legend_above, look, sheet
 from .subjects import fields_of
 
 if TYPE_CHECKING:
@@ -69,6 +69,7 @@ def layout(of: Array | Layout, weights: Weights | None = None, *, label: str = "
         axes.set_xlim(xy[:, 0].min() - pad, xy[:, 0].max() + pad)
         axes.set_ylim(xy[:, 1].min() - pad, xy[:, 1].max() + pad)
         axes.set_aspect("equal")
+        few_ticks(axes, *(np.ptp(xy, axis=0) + 2.0 * pad))
         axes.set_xlabel(f"{'xyz'[across]}, m")
         axes.set_ylabel(f"{'xyz'[up]}, m")
         bar = figure.colorbar(ScalarMappable(scale, SHORE), cax=figure.add_axes((0.89, 0.2, 0.018, 0.6)))

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
+from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from matplotlib.patches import Rectangle
 from matplotlib.projections.polar import PolarAxes
@@ -240,11 +241,11 @@ def polar(
                 place = ((i + 0.5 - 0.5 * share) * width, 0.12, share * width, 0.74)
             if half and len(kinds) == 1:
                 # Only the middle half of the square is used: it may be as wide as the sheet.
-                wide = 0.6 if many else 0.76
+                wide = 0.54 if many else 0.76
                 place = (width / 2.0 - wide / 2.0, 0.13 - 0.4 * wide, wide, 1.6 * wide)
             axes = figure.add_axes(place, projection="polar")
             assert isinstance(axes, PolarAxes)
-            _circle(axes, own, radius, rings, named=not many)
+            _circle(axes, own, radius, rings, named=not many, half=half)
             if half:
                 _upper_half(axes, rings)
         if many:
@@ -269,7 +270,7 @@ _LONGEST = 24
 
 def _circle(
     axes: PolarAxes, curves: Sequence[_Curve], radius: Callable[[Floats], Floats], rings: dict[float, str],
-    *, named: bool,
+    *, named: bool, half: bool,
 ) -> None:  # fmt: skip
     for curve in curves:
         turn = np.radians(90.0 - curve.angle if curve.kind == _TOP else curve.angle)
@@ -284,7 +285,7 @@ def _circle(
         text.set_bbox(SOFT)
     kind = curves[0].kind
     words = _COMPASS[kind]
-    turns = range(0, 360, 30)
+    turns = range(0, 181 if half else 360, 30)
     signed = [90 - a if kind == _TOP else a if a <= 180 or kind == "azimuth" else a - 360 for a in turns]
     axes.set_thetagrids(turns, [words.get(a, f"{s}°".replace("-", "−")) for a, s in zip(turns, signed, strict=True)])
     axes.tick_params(axis="x", pad=5)
@@ -401,30 +402,65 @@ def cartesian(
     with look():
         figure = sheet()
         kinds, many, drawn = list(dict.fromkeys(c.kind for c in curves)), _crowded(curves), []
-        for i, kind in enumerate(kinds):
-            # Angles of two kinds share no axis.
+        close = _close_up(curves) if len(kinds) == 1 else None
+        # What is drawn side by side: each kind of angle, or a sharp beam close up and then all round.
+        views = [(kind, None) for kind in kinds] if close is None else [(kinds[0], close), (kinds[0], None)]
+        over = all(f.half_space for f in fields)
+        for i, (kind, window) in enumerate(views):
             axes = flat_axes(figure)
-            whole, share = axes.get_position(), 1.0 / len(kinds)
-            room = share * whole.width * (1.0 if i + 1 == len(kinds) else 0.88)
+            whole, share = axes.get_position(), 1.0 / len(views)
+            room = share * whole.width * (1.0 if i + 1 == len(views) else 0.88)
             axes.set_position((whole.x0 + i * share * whole.width, whole.y0, room, whole.height))
             for curve in (c for c in curves if c.kind == kind):
                 angle, level = _within_half_turns(curve)
                 axes.plot(angle, level, color=curve.colour, linestyle=curve.dash, label=curve.label)
             axes.set_ylim(rim - span, rim)
-            over = all(f.half_space for f in fields)
             least, most = (-90, 90) if kind == _TOP else (0 if kind == "elevation" and over else -180, 180)
-            axes.set_xlim(least, most)
-            axes.set_xticks(range(least, most + 1, 30 if len(kinds) == 1 else 60 if most > 90 else 30))
+            if window is None:
+                axes.set_xlim(least, most)
+                axes.set_xticks(range(least, most + 1, 30 if len(views) == 1 else 60 if most > 90 else 30))
+            else:
+                axes.set_xlim(*window)
             axes.set_xlabel(f"{kind}, degrees")
             if i == 0:
                 axes.set_ylabel(f"{QUANTITIES[quantities[0]] if len(quantities) == 1 else 'gain'}, dBi")
             else:
                 axes.set_yticklabels([])
             drawn.append(axes)
-            if not many:
+            if not many and (window is None or len(views) == 1):
                 legend_above(axes)
         if many:
             make_room(drawn)
             list_aside(figure, _listed(curves))
+        else:
+            _level_with(drawn)
         _head(figure, fields, quantities, curves, title=title)
     return figure
+
+
+_SHARP, _FURTHEST = 12.0, 45.0
+"""Degrees: beams as narrow as this are drawn close up too, where their tips are within so many of one another."""
+
+
+def _close_up(curves: Sequence[_Curve]) -> tuple[float, float] | None:
+    """From which angle to which sharp beams are seen close up; none where there are none."""
+    places, widths = [], []
+    for curve in curves:
+        angle, level = _within_half_turns(curve)
+        top = int(np.nanargmax(level))
+        low = np.flatnonzero(~(level > level[top] - 3.0))
+        left, right = low[low < top], low[low > top]
+        widths.append(angle[right.min() if len(right) else -1] - angle[left.max() if len(left) else 0])
+        places.append(float(angle[top]))
+    if min(widths) > _SHARP or max(places) - min(places) > _FURTHEST:
+        return None
+    aside = 2.5 * float(np.median(widths))
+    return min(places) - aside, max(places) + aside
+
+
+def _level_with(axes: Sequence[Axes]) -> None:
+    """Drawings side by side are as tall as the least of them, which made room for its legend."""
+    least = min(a.get_position().height for a in axes)
+    for one in axes:
+        place = one.get_position()
+        one.set_position((place.x0, place.y0, place.width, least))

@@ -19,6 +19,7 @@ from ...description.parts import Gap, Port, Wire
 from ...files.design_file import DesignFile, Dimension, dimensions
 from ...meshing.sheet_mesh import SheetMesh
 from ...units import engineering
+from .placing import spread
 from .solids import arrows, plane_outline, space
 from .style import FAINT, INK, LINES, PORT, PORT_COLOUR, SOFT, heading, look, sheet
 from .subjects import antenna_of
@@ -26,7 +27,7 @@ from .surfaces import draw_sheets
 
 _FLAT = 0.01
 _HIGH = 3.0
-_MOST_NAMES = 24
+_MOST_NAMES, _MOST_PORTS = 24, 6
 _LEVELS = {"stop": LINES[4], "warn": LINES[1], "note": LINES[0]}
 
 
@@ -127,8 +128,9 @@ def geometry(
         design = model.design if isinstance(model, DesignFile) else model
         shown = dimensions(design) if isinstance(design, Design) else []
         _dimensions(view, shown, antenna.wires)
+        short = _short_names([port.name for port in antenna.ports])
         for gap in antenna.gaps:
-            _gap(view, antenna, gap, isinstance(gap, Port) or len(antenna.gaps) <= 6)
+            _gap(view, antenna, gap, isinstance(gap, Port) or len(antenna.gaps) <= 6, short.get(gap.name, ""))
         _surroundings(view, antenna)
         _findings(figure, view, told)
         low, high = antenna.extent
@@ -137,6 +139,7 @@ def geometry(
         above = (
             f", {engineering(float(low[2]), 'm', 3)} above" if antenna.medium.has_plane and not view.standing else ""
         )
+        spread(figure, view.axes)
         heading(figure, f"{antenna.name}: geometry", f"{seen}; x, y, z extent {box}{above}; {antenna.medium}")
     return figure
 
@@ -152,7 +155,19 @@ def _wires(view: _View, antenna: Antenna, names: bool) -> None:
             view.word(place, wire.name, color=INK, ha="center", va="center")
 
 
-def _gap(view: _View, antenna: Antenna, gap: Gap, name: bool) -> None:
+def _short_names(ports: Sequence[str]) -> dict[str, str]:
+    """What tells many ports from one another: their names less what all begin and end with."""
+    if len(ports) <= _MOST_PORTS:
+        return {}
+    start, end = (
+        sum(1 for _ in itertools.takewhile(lambda letters: len(set(letters)) == 1, zip(*names, strict=False)))
+        for names in (ports, [name[::-1] for name in ports])
+    )
+    return {name: name[start : len(name) - end] or name for name in ports}
+
+
+def _gap(view: _View, antenna: Antenna, gap: Gap, name: bool, short: str) -> None:
+    """A gap with its sign. short: what it is called when there is no room for more."""
     place = antenna.place_of(gap)
     port = isinstance(gap, Port)
     colour = PORT_COLOUR if port else LINES[2]
@@ -162,7 +177,9 @@ def _gap(view: _View, antenna: Antenna, gap: Gap, name: bool) -> None:
         view.line(place, marker="s", markersize=8, markerfacecolor="none", markeredgewidth=2, color=colour)
     kind = type(gap).__name__.lower()
     text = f"{kind} {gap.name}" if gap.name != kind else gap.name
-    if name:
+    if short and port:
+        view.word(place, short, color=INK, fontsize=8, fontweight="bold", ha="center", va="center", zorder=5, bbox=None)
+    elif name:
         lift = 0.022 * view.size * ((np.eye(3)[view.up] + np.eye(3)[view.across]) if view.flat else np.eye(3)[2])
         view.word(place + lift, text, color=colour, fontweight="bold", ha="left", va="bottom")
 

@@ -6,70 +6,128 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
+from matplotlib.axes import Axes
+from matplotlib.cm import ScalarMappable
+from matplotlib.collections import LineCollection
 from matplotlib.colors import LogNorm
 from matplotlib.figure import Figure
 from matplotlib.ticker import LogLocator
 
+from ...arraytypes import Floats
 from ...description.antenna import Antenna
 from ...errors import UsageError
 from ...fields.near import NearField
 from ...units import engineering
-from .style import FAINT, INK, LINES, SHORE, flat_axes, heading, legend_above, look, sheet
+from .style import FAINT, INK, LINES, PAPER, SHORE, few_ticks, flat_axes, heading, legend_above, look, sheet
+from .surfaces import cut_lines, drawn_meshes
 
 if TYPE_CHECKING:
     import pandas as pd
 
+_UPRIGHT = 0.999
 _UNITS = {"E": "V/m", "H": "A/m", "S": "W/m²"}
 
 
 def near(
-    field: NearField,
+    field: NearField | Sequence[NearField],
     antenna: Antenna | None = None,
     *,
     which: str = "E",
     rms: bool = False,
     limit: float | None = None,
 ) -> Figure:
-    """A map of |E|, |H| or power density over a plane of points, with the antenna's shadow and the contour of a limit.
+    """Maps of |E|, |H| or power density over one plane of points or several, in one scale of colours.
 
-    The plane's own two sides are the axes. Raises UsageError for points that are not a plane of them.
+    The planes' own two sides are the axes. With contours, those of a limit in red; the metal of the antenna where it
+    lies or shows through, and what is below it. Colours end where a hundredth of the points is below, and half of that
+    above. Raises UsageError for points that are not a plane of them.
     """
-    if field.points.ndim != 3:
+    planes = [field] if isinstance(field, NearField) else list(field)
+    if any(one.points.ndim != 3 for one in planes):
         raise UsageError("a map needs a plane of points; make them with plane_of_points")
-    level = field.magnitude(which, rms=rms)
-    corner, u_end, v_end = field.points[0, 0], field.points[-1, 0], field.points[0, -1]
-    sides = [u_end - corner, v_end - corner]
-    lengths = [float(np.linalg.norm(s)) for s in sides]
-    names = [_axis_name(s) for s in sides]
-    starts = [float(corner @ s / n) for s, n in zip(sides, lengths, strict=True)]
-    extent = (starts[0], starts[0] + lengths[0], starts[1], starts[1] + lengths[1])
+    levels = [one.magnitude(which, rms=rms) for one in planes]
     with look():
         figure = sheet()
-        axes = flat_axes(figure)
-        axes.grid(visible=False)
-        low = max(float(np.percentile(level[level > 0], 1)), float(level.max()) * 1e-5)
-        scale = LogNorm(low, float(level.max()))
-        picture = axes.imshow(np.maximum(level, low).T, origin="lower", extent=extent, cmap=SHORE, norm=scale)
-        bar = figure.colorbar(picture, ax=axes, shrink=0.85, pad=0.02, format="%g", ticks=LogLocator(subs=(1, 2, 5)))
+        every = np.concatenate([level[level > 0].ravel() for level in levels])
+        top = float(np.percentile(every, 99.5))
+        scale = LogNorm(max(float(np.percentile(every, 1)), top * 1e-5), top)
+        feet, left, wide = [], 0.09, 0.80 / len(planes)
+        for one, level in zip(planes, levels, strict=True):
+            axes = figure.add_axes((left, 0.14, wide - (0.085 if len(planes) > 1 else 0.0), 0.74))
+            left += wide
+            feet.append(_map(axes, one, level, scale, antenna))
+            if limit is not None:
+                _, units = _sides(one)
+                for line in one.contour(limit, which, rms=rms):
+                    axes.plot(line @ units[0], line @ units[1], color=LINES[4], linewidth=1.8, linestyle="-")
+        bar = figure.colorbar(ScalarMappable(scale, SHORE), cax=figure.add_axes((0.9, 0.2, 0.016, 0.62)), format="%g",
+                              ticks=LogLocator(subs=(1, 2, 5)), extend="both")  # fmt: skip
         bar.ax.minorticks_off()
         kind = "" if which == "S" else ", rms" if rms else ", peak"
         bar.set_label(f"|{which}|, {_UNITS[which]}{kind}")
-        units = [s / n for s, n in zip(sides, lengths, strict=True)]
-        for wire in antenna.wires if antenna is not None else ():
-            axes.plot(wire.corners @ units[0], wire.corners @ units[1], color=INK, linewidth=2.5, linestyle="-")
-        if limit is not None:
-            for line in field.contour(limit, which, rms=rms):
-                axes.plot(line @ units[0], line @ units[1], color=LINES[4], linewidth=1.8, linestyle="-")
-        axes.set_xlim(extent[:2])
-        axes.set_ylim(extent[2:])
-        axes.set_xlabel(f"{names[0]}, m")
-        axes.set_ylabel(f"{names[1]}, m")
         title = f"{antenna.name}: near field" if antenna is not None else "near field"
-        across = np.cross(*units)
-        foot = f"plane at {_axis_name(across)} = {float(corner @ across) * float(np.sign(across.sum())):.3g} m"
+        foot = f"plane{'s' if len(planes) > 1 else ''} at {', '.join(feet)}"
         foot += "" if limit is None else f"; red: {limit:g} {_UNITS[which]}"
-        heading(figure, f"{title} at {engineering(field.frequency, 'Hz', 6)}", foot)
+        heading(figure, f"{title} at {engineering(planes[0].frequency, 'Hz', 6)}", foot)
     return figure
+
+
+def _sides(field: NearField) -> tuple[list[float], list[Floats]]:
+    """The lengths of a plane's two sides, m, and their directions."""
+    corner = field.points[0, 0]
+    sides = [field.points[-1, 0] - corner, field.points[0, -1] - corner]
+    lengths = [float(np.linalg.norm(s)) for s in sides]
+    return lengths, [s / n for s, n in zip(sides, lengths, strict=True)]
+
+
+def _map(axes: Axes, field: NearField, level: Floats, scale: LogNorm, antenna: Antenna | None) -> str:
+    """One plane in colours, with its contours, the metal and what is below; returns where it is."""
+    lengths, units = _sides(field)
+    corner = field.points[0, 0]
+    starts = [float(corner @ u) for u in units]
+    extent = (starts[0], starts[0] + lengths[0], starts[1], starts[1] + lengths[1])
+    low = float(scale.vmin or 0.0)
+    fine, places = _finer(np.log(np.maximum(level, 0.3 * low)), starts, lengths)
+    axes.grid(visible=False)
+    axes.imshow(np.exp(fine).T, origin="lower", extent=extent, cmap=SHORE, norm=scale, interpolation="bilinear")
+    rungs = LogLocator(subs=(1, 2, 5)).tick_values(low, float(scale.vmax or 1.0))
+    axes.contour(*places, np.exp(fine).T, levels=rungs, colors=PAPER, linewidths=0.5, alpha=0.6)
+    if antenna is not None:
+        _metal(axes, antenna, field, units)
+    axes.set_xlim(extent[:2])
+    axes.set_ylim(extent[2:])
+    if antenna is not None and antenna.medium.has_plane and abs(units[1][2]) > _UPRIGHT:
+        # A strip of what is below.
+        top = antenna.medium.thickness
+        axes.set_ylim(bottom=min(extent[2], top) - 0.03 * lengths[1])
+        axes.axhspan(axes.get_ylim()[0], top, facecolor=PAPER, edgecolor=INK, hatch="////", linewidth=0.0)
+    for setter, unit in ((axes.set_xlabel, units[0]), (axes.set_ylabel, units[1])):
+        setter(f"{_axis_name(unit)}, m")
+    few_ticks(axes, *lengths)
+    across = np.cross(units[0], units[1])
+    return f"{_axis_name(across)} = {float(corner @ across) * float(np.sign(across.sum())):.3g} m"
+
+
+def _finer(values: Floats, starts: list[float], lengths: list[float]) -> tuple[Floats, list[Floats]]:
+    """Values over a plane three times as close, by splines that keep their own at the points; and the places."""
+    from scipy.interpolate import RectBivariateSpline
+
+    grids = [s + np.linspace(0.0, n, count) for s, n, count in zip(starts, lengths, values.shape, strict=True)]
+    finer = [s + np.linspace(0.0, n, 3 * count) for s, n, count in zip(starts, lengths, values.shape, strict=True)]
+    degree = [min(3, count - 1) for count in values.shape]
+    fine = RectBivariateSpline(*grids, values, kx=degree[0], ky=degree[1])(*finer)
+    return np.clip(fine, values.min(), values.max()), finer
+
+
+def _metal(axes: Axes, antenna: Antenna, field: NearField, units: list[Floats]) -> None:
+    """Wires as they show through; sheets where the plane cuts them."""
+    for wire in antenna.wires:
+        axes.plot(wire.corners @ units[0], wire.corners @ units[1], color=INK, linewidth=2.0, linestyle="-")
+    across = np.cross(units[0], units[1])
+    off = float(field.points[0, 0] @ across)
+    for mesh in drawn_meshes(antenna):
+        cuts = cut_lines(mesh.corners, across, off)
+        axes.add_collection(LineCollection(list(cuts @ np.stack(units, axis=1)), colors=INK, linewidths=2.0))
 
 
 def along(*fields: NearField, labels: Sequence[str] | None = None, rms: bool = False, title: str = "") -> Figure:
@@ -82,6 +140,9 @@ def along(*fields: NearField, labels: Sequence[str] | None = None, rms: bool = F
     with look():
         figure = sheet()
         axes = flat_axes(figure)
+        place = axes.get_position()
+        # Numbers such as 0.0002 take more room.
+        axes.set_position((place.x0 + 0.03, place.y0, place.width - 0.03, place.height))
         levels, ends = [], []
         for n, field in enumerate(fields):
             if field.points.ndim != 2 or len(field.points) < 2:

@@ -7,6 +7,12 @@ from typing import Any
 
 import numpy as np
 from matplotlib.axes import Axes
+from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.figure import Figure
+from matplotlib.text import Text
+from matplotlib.transforms import offset_copy
+from mpl_toolkits.mplot3d.art3d import Text3D
+from mpl_toolkits.mplot3d.proj3d import proj_transform
 
 from ...arraytypes import Floats
 from .style import SOFT
@@ -79,3 +85,42 @@ class Room:
             every = np.linspace(0.0, along[-1], min(int(along[-1] / _SPACING) + 2, 2000))
             found.append(np.column_stack([np.interp(every, along, path[:, i]) for i in (0, 1)]))
         return np.concatenate(found) if found else np.zeros((0, 2))
+
+
+def spread(figure: Figure, axes: Any) -> None:
+    """Move words of a drawing, flat or in space, that stand on one another; those turned stay where they are."""
+    renderer = FigureCanvasAgg(figure).get_renderer()  # type: ignore[no-untyped-call]
+    figure.draw_without_rendering()
+    taken: list[Floats] = []
+    # Words along lines belong there, and signs such as single letters are easily moved.
+    for text in sorted(axes.texts, key=lambda t: (t.get_rotation() % 180.0 == 0.0, -len(t.get_text()))):
+        box = _seen(text, renderer)
+        aside = _SHIFTS * (box[2:] - box[:2] + _GAP)
+        clear = [not any(_overlap(box + np.tile(shift, 2), one) for one in taken) for shift in aside]
+        free = aside[clear]
+        best = min(free, key=lambda shift: float(np.hypot(*shift)), default=aside[0])
+        if best.any():
+            x, y = best * 72.0 / figure.dpi
+            text.set_transform(offset_copy(text.get_transform(), figure, x, y, units="points"))
+        taken.append(box + np.tile(best, 2))
+
+
+_GAP = 3.0
+_STEPS = np.array([0.0, 0.3, -0.3, 0.6, -0.6, 1.0, -1.0, 1.6, -1.6, 2.2, -2.2])
+_SHIFTS = np.stack(np.meshgrid(_STEPS[:7], _STEPS), axis=-1).reshape(-1, 2)
+
+
+def _overlap(one: Floats, two: Floats) -> bool:
+    return bool((np.minimum(one[2:], two[2:]) - np.maximum(one[:2], two[:2]) > 0.0).all())
+
+
+def _seen(text: Any, renderer: Any) -> Floats:
+    """The corners of a text on the sheet, px; of one in space where it is seen."""
+    if not isinstance(text, Text3D):
+        return np.asarray(text.get_window_extent(renderer).extents)
+    x, y, _ = proj_transform(*text.get_position_3d(), text.axes.get_proj())
+    flat = Text(float(x), float(y), text.get_text())
+    flat.update_from(text)
+    flat.set_figure(text.get_figure())
+    flat.set_transform(text.get_transform())
+    return np.asarray(flat.get_window_extent(renderer).extents)

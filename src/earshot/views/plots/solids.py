@@ -38,10 +38,10 @@ def space(figure: Figure, place: tuple[float, float, float, float], low: Floats,
     return axes
 
 
-def arrows(axes: Any, origin: Floats, lengths: Floats) -> None:
-    """The directions x, y and z from an origin, so long."""
+def arrows(axes: Any, origin: Floats, lengths: Floats, names: str = "xyz") -> None:
+    """The directions x, y and z from an origin, so long, or the first of them."""
     pad = 0.08 * float(lengths.max())
-    for direction, length, name in zip(np.eye(3), lengths, "xyz", strict=True):
+    for direction, length, name in zip(np.eye(3), lengths, names, strict=False):
         axes.plot(
             *np.stack([origin, origin + length * direction], axis=1),
             color=FAINT,
@@ -162,7 +162,9 @@ def currents(driven: Driven, *, which: str = "current") -> Figure:
     else:
         magnitude = 1e9 * np.abs(ends[:, 0] - ends[:, 1]) / (2.0 * np.pi * driven.frequency * mesh.lengths)
     low, high = antenna.extent
-    low = np.minimum(low, 0.0 * high) if antenna.medium.has_plane else low
+    # A plane far below would leave little paper for the antenna.
+    with_plane = antenna.medium.has_plane and low[2] < antenna.size
+    low = np.minimum(low, 0.0 * high) if with_plane else low
     with look():
         figure = sheet()
         corner = low - 0.15 * antenna.size * np.array([1.0, 1.0, 0.0])
@@ -178,7 +180,7 @@ def currents(driven: Driven, *, which: str = "current") -> Figure:
             place = antenna.place_of(port)
             axes.plot(*place[:, None], marker=PORT, markersize=12, color=PORT_COLOUR)
             axes.text(*(place + 0.03 * antenna.size), port.name, fontsize=10, color=PORT_COLOUR, fontweight="bold")
-        if antenna.medium.has_plane:
+        if with_plane:
             plane_outline(axes, low, high, antenna.size)
         arrows(axes, corner, np.full(3, 0.15 * antenna.size))
         bar(figure, (0.06, 0.12, 0.38, 0.016), scale, label, "horizontal")

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import textwrap
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
 import matplotlib as mpl
+import numpy as np
 from cycler import cycler
 from matplotlib.axes import Axes
 from matplotlib.colors import LinearSegmentedColormap
 from matplotlib.figure import Figure
 from matplotlib.path import Path
 from matplotlib.text import Text
+from matplotlib.ticker import MaxNLocator
 
 from ...lettering import visible
 
@@ -103,15 +106,26 @@ def sheet() -> Figure:
     return _Sheet(figsize=(10.0, 6.25), dpi=128)
 
 
+def few_ticks(axes: Axes, wide: float, tall: float) -> None:
+    """As many ticks along the foot as a drawing to scale, so wide and so tall, has room for."""
+    axes.xaxis.set_major_locator(MaxNLocator(int(np.clip(5.0 * wide / tall, 1, 5))))
+
+
 def flat_axes(figure: Figure) -> Axes:
     """One pair of straight axes between the heading and the foot."""
     return figure.add_axes((0.085, 0.155, 0.885, 0.735))
 
 
+_FOOT = 150
+"""Letters in a line at the foot."""
+
+
 def heading(figure: Figure, title: str, foot: str) -> None:
     """Title at the upper left; at the foot, what the figure was made from."""
     figure.text(0.02, 0.975, title, ha="left", va="top", fontsize=15, fontweight="bold")
-    figure.text(0.02, 0.018, foot, ha="left", va="bottom", fontsize=9, color=FAINT)
+    size = 9 if len(foot) <= _FOOT else 8
+    lines = textwrap.fill(foot, _FOOT if size == 9 else int(_FOOT * 9 / 8))
+    figure.text(0.02, 0.012 if "\n" in lines else 0.018, lines, ha="left", va="bottom", fontsize=size, color=FAINT)
 
 
 def legend_above(axes: Axes) -> None:

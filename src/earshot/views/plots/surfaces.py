@@ -28,6 +28,7 @@ from .style import FAINT, INK, SHORE, heading, look, sheet
 _SKIN = "#9fb8bd"
 _SMOOTH = 0.5
 _MOST_ARROWS = 200
+_MOST_PIECES = 8000
 
 
 def outlines(mesh: SheetMesh) -> Floats:
@@ -43,10 +44,37 @@ def outlines(mesh: SheetMesh) -> Floats:
     return np.asarray(mesh.vertices[edges[(counts != 2) | bend]])
 
 
-def _drawn_meshes(antenna: Antenna) -> list[SheetMesh]:
+def drawn_meshes(antenna: Antenna) -> list[SheetMesh]:
     """Each sheet on its own, coarsely: what a check complains of is drawn too."""
     rule = MeshRule(edge=0.6, around=48)
     return [sheet_mesh(Antenna(s.name, sheets=[s]), 2.0 * max(s.surface.sizes), rule) for s in antenna.sheets]
+
+
+def cut_lines(corners: Floats, normal: Floats, off: float) -> Floats:
+    """Where triangles (n, 3, 3) pass through a plane, off so far along its normal: pieces of line (m, 2, 3).
+
+    Of triangles that lie in it, all three sides.
+    """
+    height = corners @ normal - off
+    near = 1e-9 * max(float(np.abs(corners).max(initial=0.0)), 1e-300)
+    lying = (np.abs(height) < near).all(axis=1)
+    flat = [corners[lying][:, [a, b]] for a, b in _SIDES]
+    above = height > 0.0
+    through = corners[above.any(axis=1) & ~above.all(axis=1) & ~lying]
+    rise = through @ normal - off
+    places = []
+    for a, b in _SIDES:
+        share = np.full(len(rise), np.nan)
+        passes = (rise[:, a] > 0.0) != (rise[:, b] > 0.0)
+        np.divide(rise[:, a], rise[:, a] - rise[:, b], out=share, where=passes)
+        places.append(through[:, a] + share[:, None] * (through[:, b] - through[:, a]))
+    # Two of the three sides are passed: the one that is not goes last.
+    order = np.argsort(np.isnan(np.stack(places, axis=1)[..., 0]), axis=1, kind="stable")[:, :2]
+    passed = np.take_along_axis(np.stack(places, axis=1), order[..., None], axis=1)
+    return np.concatenate([*flat, passed])
+
+
+_SIDES = ((0, 1), (1, 2), (2, 0))
 
 
 def draw_sheets(
@@ -59,7 +87,7 @@ def draw_sheets(
     names: bool = False,
 ) -> None:
     """Sheets under everything else: a pale skin with its outlines. flat: the two axes of a drawing seen straight on."""
-    for one, mesh in zip(antenna.sheets, _drawn_meshes(antenna), strict=True):
+    for one, mesh in zip(antenna.sheets, drawn_meshes(antenna), strict=True):
         faces, lines = ((x - middle) * scale for x in (mesh.corners, outlines(mesh)))
         seen = list(flat) if flat is not None else [0, 1, 2]
         kinds: tuple[Any, Any] = (PolyCollection, LineCollection) if flat else (Poly3DCollection, Line3DCollection)
@@ -87,20 +115,45 @@ def sheet_currents_of(given: Driven | Received) -> SheetCurrents:
 
 
 def coloured(axes: Any, currents: SheetCurrents, values: Floats, scale: Normalize) -> None:
-    """Triangles in the colours of values."""
+    """Triangles in the colours of values, which go over smoothly from one to the next."""
+    corners, shades = _smoothed(currents.mesh, values)
     faces = Poly3DCollection(
-        currents.mesh.corners,
-        facecolor=SHORE(scale(values)),
-        edgecolor=SHORE(scale(values)),
+        corners,
+        facecolor=SHORE(scale(shades)),
+        edgecolor=SHORE(scale(shades)),
         linewidth=0.3,
         zorder=0,
         clip_on=False,
     )
+    # As a picture: thousands of pieces make a drawing of lines slow to open.
+    faces.set_rasterized(True)
     axes.add_collection3d(faces)
     lines = outlines(currents.mesh)
     if len(lines):
         rims = Line3DCollection(lines, colors=INK, linewidths=0.5, alpha=0.6, zorder=0.5, clip_on=False)
         axes.add_collection3d(rims)
+
+
+def _smoothed(mesh: SheetMesh, values: Floats) -> tuple[Floats, Floats]:
+    """Pieces of triangles and a value each: between means at the corners, over the areas that meet there."""
+    t, areas = mesh.triangles, mesh.areas
+    shared = np.bincount(t.ravel(), np.repeat(areas, 3), len(mesh.vertices))
+    at_corners = np.bincount(t.ravel(), np.repeat(areas * values, 3), len(mesh.vertices)) / np.maximum(shared, 1e-300)
+    pieces = _pieces(int(np.clip(np.sqrt(_MOST_PIECES / len(t)), 1, 4)))
+    corners = np.einsum("pkc,tcx->tpkx", pieces, mesh.corners).reshape(-1, 3, 3)
+    return corners, np.einsum("pc,tc->tp", pieces.mean(axis=1), at_corners[t]).ravel()
+
+
+def _pieces(count: int) -> Floats:
+    """A triangle cut into count² alike ones: the shares of its corners at theirs (count², 3, 3)."""
+    found = []
+    for i in range(count):
+        for j in range(count - i):
+            found.append([(i, j), (i + 1, j), (i, j + 1)])
+            if i + j < count - 1:
+                found.append([(i + 1, j), (i + 1, j + 1), (i, j + 1)])
+    two = np.array(found, float) / count
+    return np.concatenate([two, 1.0 - two.sum(axis=2, keepdims=True)], axis=2)
 
 
 def _top(currents: SheetCurrents) -> float:
@@ -149,7 +202,7 @@ def _frame(
         axes.plot(*wire.corners.T, color=FAINT, linewidth=2.0, linestyle="-", zorder=1)
     if with_arrows:
         _arrows(axes, currents, now, float(scale.vmax or 1.0))
-    arrows(axes, corner, np.full(3, 0.12 * antenna.size))
+    arrows(axes, corner, np.full(3, 0.12 * antenna.size), "xy" if antenna.printed else "xyz")
     bar(figure, (0.89, 0.2, 0.018, 0.6), scale, "surface current, A/m peak")
     when = "greatest over the period" if phase is None else f"at {np.degrees(phase) % 360:.0f} deg of the period"
     drive = (
