@@ -35,6 +35,7 @@ def test_every_question_has_an_answer_by_command_and_call(run, pair, tmp_path):
         extra = {
             "cut": ["--azimuth", "0"],
             "embedded": ["--azimuth", "0"],
+            "sector": ["--elevation", "20", "--azimuth", "NE"],
             "near": ["--line", "0, 3, 0.5 m", "0, 30, 0.5 m", "9"],
         }.get(name, [])
         table = told(run, path, name, *extra)
@@ -77,9 +78,62 @@ def test_the_distance_to_a_limit_is_where_the_field_has_it(run, pair):
     assert bool(found["falls"].iloc[-1])
 
 
+def test_a_limit_over_an_area_is_a_line_about_the_metal(run, pair):
+    words = ("near", "--area", "-3, -3, 2.2 m", "4, -3, 2.2 m", "-3, 3, 2.2 m", "71", "--rms", "--limit", "4")
+    found = told(run, pair[0], *words)
+    case = pair[1].cases[0]
+    places = found[["x_m", "y_m", "z_m"]].to_numpy(float)
+    np.testing.assert_allclose(case.driven.near_field(places).magnitude("E", rms=True), 4.0, rtol=0.03)
+    # The whips end at 1.95 m, at x = 0 and 0.7 m.
+    tips = np.array([[0, 0, 1.95], [0.7, 0, 1.95]])
+    away = np.linalg.norm(places[:, None] - tips, axis=2).min(axis=1)
+    np.testing.assert_allclose(found["from_metal_m"], away - 0.002, atol=2e-3)
+    whole = told(run, pair[0], *words[:6], "--field", "H")
+    assert len(whole) > 71 * 50
+    assert "H_A_per_m" in whole
+
+
+def test_weights_are_what_the_ports_are_sent(run, pair):
+    table = told(run, pair[0], "weights")
+    assert list(table["port"]) == ["a", "b"] * (len(table) // 2)
+    case = pair[1].cases[0]
+    np.testing.assert_allclose(table["wave_sqrtW"][:2] ** 2, [case.driven.incident, 0.0], atol=1e-12)
+    assert table["x_m"].tolist()[:2] == [0.0, 0.7]
+
+
+def test_a_sector_is_that_of_the_field(run, pair):
+    table = told(run, pair[0], "sector", "--elevation", "30", "--azimuth", "N", "--within", "25 deg")
+    tilt = math.radians(30)
+    want = pair[1].cases[0].field.sector((0.0, math.cos(tilt), math.sin(tilt)), 25.0)
+    for which, gain in want.items():
+        assert table[f"{which}_dBi"][0] == pytest.approx(gain, abs=1e-9)
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_distances_from_metal_against_dense_samples(seed):
+    random = np.random.default_rng(seed)
+    wire = es.Wire("w", random.normal(size=(4, 3)), radius="1 cm")
+    sheet = es.Sheet("s", es.shapes.disk(0.8, centre=random.normal(size=3), axis=random.normal(size=3)))
+    antenna = es.Antenna("both", [wire], [es.Port("p", "w")], sheets=[sheet])
+    places = 2.0 * random.normal(size=(40, 3))
+    along = np.concatenate([np.linspace(a, b, 4000) for a, b in zip(wire.points[:-1], wire.points[1:], strict=True)])
+    turn = np.linspace(0, 2 * np.pi, 400)
+    reach = np.linspace(0, 0.4, 300)[:, None]
+    flat = np.stack([reach * np.cos(turn), reach * np.sin(turn), 0 * reach * turn], axis=-1).reshape(-1, 3)
+    disk = sheet.surface.to_space(flat)
+    want = [min(max(np.linalg.norm(along - p, axis=1).min() - 0.01, 0.0), np.linalg.norm(disk - p, axis=1).min())
+            for p in places]  # fmt: skip
+    np.testing.assert_allclose(antenna.distances(places), want, atol=3e-3)
+
+
 @pytest.mark.parametrize(
     ("words", "says"),
     [
+        (["near", "--area", "0,0,1 m", "0,0,1 m", "0,1,1 m", "9"], "no length"),
+        (["near", "--area", "0,0,1 m", "1,0,1 m", "0,1,1 m", "1000"], "points; give"),
+        (["near", "--line", "0,0,1 m", "0,0,2 m", "5", "--area", "0,0,1 m", "1,0,1 m", "0,1,1 m", "9"], "once"),
+        (["sector", "--within", "0"], "outside 0 to 180"),
+        (["sector", "--azimuth", "up"], "--azimuth"),
         (["guts"], "there is no question 'guts'"),
         (["cut"], "exactly one of --plane, --elevation and --azimuth"),
         (["cut", "--plane", "E", "--azimuth", "0"], "exactly one"),

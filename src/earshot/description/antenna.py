@@ -15,6 +15,7 @@ from ..errors import UsageError, needs, unknown
 from ..media.metals import Metal, metals
 from ..media.surroundings import FreeSpace, Medium
 from .circuit_parts import Line, Load, Stub, Terminal
+from .distances import distances
 from .parts import AXES, Gap, Length, Port, Wire
 from .sheets import Sheet
 from .turns import held, turn_about
@@ -153,6 +154,14 @@ class Antenna:
             return np.array(gap.place)
         wire = self.wire(gap.on)
         return wire.at(sum(gap.span(wire, self.grounded(wire))) / 2)
+
+    def distances(self, points: Floats) -> Floats:
+        """How far places (n, 3) are from the nearest metal (n,), metres: from the skin of wires, and from sheets."""
+        # A piece of wire is a triangle of no width.
+        pieces = [(np.stack([w.corners[:-1], w.corners[1:], w.corners[1:]], axis=1), w.radius) for w in self.wires]
+        found = [np.maximum(distances(corners, points) - radius, 0.0) for corners, radius in pieces]
+        found += [sheet.surface.distances(points) for sheet in self.sheets]
+        return np.asarray(np.min(found, axis=0))
 
     def _mapped(self, matrix: Floats, shift: Floats) -> Antenna:
         return self._every(lambda part: part.transformed(matrix, shift))

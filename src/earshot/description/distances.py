@@ -15,7 +15,8 @@ def triangle_distances(corners: Floats, places: Floats) -> Floats:
     normal = normal / np.maximum(size, 1e-300)[..., None]
     off = ((places - a) * normal).sum(axis=-1)
     foot = places - off[..., None] * normal
-    inside = np.ones(off.shape, bool)
+    # A triangle of no area has no inside.
+    inside = np.broadcast_to(size > 0.0, off.shape).copy()
     best = np.full(off.shape, np.inf)
     for p, q in ((a, b), (b, c), (c, a)):
         along = q - p

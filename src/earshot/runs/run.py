@@ -17,6 +17,7 @@ from ..answers.evidence import Evidence, evidence
 from ..answers.frequencies import Band, wanted
 from ..answers.solution import Solution
 from ..answers.solve import solve
+from ..arrays.weights import Weights
 from ..errors import UsageError
 from ..fields.far import FarField
 from ..files.design_file import DesignFile, read_design
@@ -44,6 +45,14 @@ class CaseRun(Told):
     def sectors(self) -> dict[str, dict[str, float]]:
         """Least, mean and greatest gain in every sector it names, dBi."""
         return {name: self.field.sector(*sector) for name, sector in self.case.sectors.items()}
+
+    @property
+    def waves(self) -> Weights:
+        """What it sends towards every port, √W: none where it drives nothing."""
+        driven = self.driven
+        references = np.array([p.reference for p in driven.antenna.ports])
+        waves = (driven.voltages + references * driven.currents) / np.sqrt(8.0 * references.real)
+        return Weights(np.where([p.name in driven.driven for p in driven.antenna.ports], waves, 0.0))
 
     @property
     def title(self) -> str:

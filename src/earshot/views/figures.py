@@ -29,14 +29,16 @@ from ..runs.run import Run
 class Wishes:
     """How figures are to be drawn: frequencies to read off, the radial scale of polar cuts, how far out a peak is.
 
-    every: whether all cases lie over one another in cuts, instead of the first alone. quantities: of patterns, "gain"
-    unless given. cuts: instead of those the first case takes.
+    every: whether all cases lie over one another in cuts, instead of the first alone. which, limit: of near fields, E,
+    H or S, and its edge. quantities: of patterns, "gain" unless given. cuts: instead of those the first case takes.
     """
 
     at: Sequence[str] = ()
     scale: str = "dB"
     reach: str | None = None
     every: bool = False
+    which: str = "E"
+    limit: float | None = None
     quantities: Sequence[str] = ()
     cuts: Sequence[Cut] = ()
 
@@ -283,10 +285,10 @@ _GRID = (81, 61)
 
 
 @figure("near")
-def _near(result: Run, _: Wishes) -> Any:
+def _near(result: Run, wishes: Wishes) -> Any:
     from . import plots
 
-    return plots.near(near_maps(result), result.solution.antenna, rms=True)
+    return plots.near(near_maps(result), result.solution.antenna, which=wishes.which, rms=True, limit=wishes.limit)
 
 
 def ground_lines(result: Run) -> list[NearField]:
@@ -324,19 +326,11 @@ def solved_array(result: Run) -> SolvedArray:
     return SolvedArray(result.solution, port_places(antenna), result.cases[0].driven.frequency)
 
 
-def waves_of(result: Run) -> Weights:
-    """What the first case sends towards every port, √W: none where it drives nothing."""
-    driven = result.cases[0].driven
-    references = np.array([p.reference for p in driven.antenna.ports])
-    waves = (driven.voltages + references * driven.currents) / np.sqrt(8.0 * references.real)
-    return Weights(np.where([p.name in driven.driven for p in driven.antenna.ports], waves, 0.0))
-
-
 @figure("layout", needs=_of_several_ports, of="of several ports")
 def _layout(result: Run, _: Wishes) -> Any:
     from . import plots
 
-    return plots.layout(port_places(result.solution.antenna), waves_of(result), label=result.solution.antenna.name)
+    return plots.layout(port_places(result.solution.antenna), result.cases[0].waves, label=result.solution.antenna.name)
 
 
 @figure("beam-map", needs=_of_several_ports, of="of several ports")
@@ -364,13 +358,13 @@ def _scan(result: Run, _: Wishes) -> Any:
     from . import plots
 
     of = solved_array(result)
-    if (np.abs(waves_of(result).values) > 0.0).sum() < 2:
+    if (np.abs(result.cases[0].waves.values) > 0.0).sum() < 2:
         raise UsageError(
             f"scan: case '{result.cases[0].case.name}' drives one port alone, and one is not scanned: drive the others "
             "too, in a case of their own"
         )
     facing, along = facing_of(of.layout, result.cases[0].field.peak)
-    table = of.scan(Weights(np.abs(waves_of(result).values)), facing=facing, along=along)
+    table = of.scan(Weights(np.abs(result.cases[0].waves.values)), facing=facing, along=along)
     return plots.scan(
         table, title=result.solution.antenna.name, towards=f"from {in_words(facing)} towards {in_words(along)}"
     )

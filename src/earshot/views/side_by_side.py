@@ -84,7 +84,8 @@ def compared(table: pd.DataFrame, title: str) -> Iterator[Group]:
         more = ", the port matched worst"
     named = [f"{m}{p.replace(' at ', ', ')}" for m, p in rows]
     match = [[_value(table, f"{figure}{p}", m) for figure, _ in _MATCH.values()] for m, p in rows]
-    yield _table(f"{title}: match{more}", named, _MATCH, match)
+    others = "" if ports == [""] else ", other ports closed by their references"
+    yield _table(f"{title}: match{more}{others}", named, _MATCH, match)
     beam = [[_value(table, figure, m) for figure, _ in _BEAM.values()] for m in models]
     az, el = list(_BEAM).index("az"), list(_BEAM).index("el")
     for row in beam:

@@ -38,6 +38,11 @@ def ask(
         tuple[str, str, int] | None,
         typer.Option("--line", metavar="FROM TO N", help="Near fields: two places 'x, y, z m' and how many points."),
     ] = None,
+    area: Annotated[
+        tuple[str, str, str, int] | None,
+        typer.Option("--area", metavar="A B C N", help="Or over an area: a corner, the two next to it, points A to B."),
+    ] = None,
+    within: Annotated[str, typer.Option("--within", metavar="A", help="Half the angle of a sector.")] = "10 deg",
     field: Annotated[str, typer.Option("--field", metavar="E|H", help="Which near field.")] = "E",
     limit: Annotated[float | None, typer.Option("--limit", help="Of that field: where it is passed.")] = None,
     rms: Annotated[bool, typer.Option("--rms", help="Near fields as root mean square, not peak.")] = False,
@@ -64,8 +69,8 @@ def ask(
     if limit is not None and not limit > 0.0:
         raise UsageError(f"ask: --limit {limit:g} is not above zero")
     asked = Asked(
-        case or (), plane or (), elevation or (), azimuth or (), step, quantity or ("gain",), parameters, line, field,
-        limit, rms,
+        case or (), plane or (), elevation or (), azimuth or (), step, quantity or ("gain",), parameters, line, area,
+        within, field, limit, rms,
     )  # fmt: skip
     ways = [[*(sets or []), *change] for change in ([[v] for v in variants] if variants else [[]])]
     tables = [answer(opened(path, way, frequency), topic, asked) for way in ways]

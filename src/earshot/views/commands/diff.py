@@ -58,7 +58,9 @@ def diff(
     if json:
         show_json({"values": records(values), "parts": records(parts), "figures": records(figures), "note": note})
     else:
-        show(*paragraphs(difference_tables(values, parts, figures, note)))
+        titles = [f"{r.file.title}: {r.solution.antenna.medium}" for r in (before, after)]
+        told = titles[:1] if titles[0] == titles[1] else [f"before  {titles[0]}\nafter   {titles[1]}"]
+        show(*paragraphs([*told, *difference_tables(values, parts, figures, note)]))
 
 
 def _antennas(before: Run, after: Run) -> tuple[Any, Any]:

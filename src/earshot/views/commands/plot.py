@@ -16,7 +16,7 @@ from ...errors import UsageError, unknown
 from ...files.atomic import folder as make_folder
 from ...files.atomic import write_atomically
 from ...running import report
-from ...runs.questions import chosen_cases, degrees
+from ...runs.asking import chosen_cases, degrees
 from ...runs.run import Run
 from ..figures import FIGURES, Wishes, figures_for, figures_told
 from .options import (
@@ -53,6 +53,9 @@ Reach = Annotated[
     typer.Option("--reach", metavar="LENGTH", help="Draw the antenna in its pattern to scale, the peak so far out."),
 ]
 
+NearKind = Annotated[str, typer.Option("--field", metavar="E|H|S", help="Which near field is mapped.")]
+Edge = Annotated[float | None, typer.Option("--limit", help="Of that field, rms: where it is at it, in red.")]
+
 
 def draw(result: Run, names: Sequence[str], folder: Path, ending: str, wishes: Wishes | None = None) -> list[Path]:
     """Draw figures into a folder; returns what was written."""
@@ -87,6 +90,8 @@ def plot(
     plane: Planes = None,
     elevation: Elevations = None,
     azimuth: Azimuths = None,
+    field: NearKind = "E",
+    limit: Edge = None,
     sets: Sets = None,
     frequency: Frequencies = None,
     json: Json = False,
@@ -110,6 +115,10 @@ def plot(
     for name in quantity or []:
         if name not in QUANTITIES:
             raise UsageError(f"--quantity: {unknown('quantity', name, QUANTITIES)}")
+    if field not in ("E", "H", "S"):
+        raise UsageError(f"--field {field} is not E, H or S")
+    if limit is not None and not limit > 0.0:
+        raise UsageError(f"--limit {limit:g} is not above zero")
     cuts = [Cut(plane=one) for one in plane or []]
     cuts += [Cut(elevation=degrees(e, "--elevation")) for e in elevation or []]
     cuts += [Cut(azimuth=degrees(a, "--azimuth")) for a in azimuth or []]
@@ -120,7 +129,7 @@ def plot(
     result = opened(path, sets, frequency)
     if case:
         result = replace(result, cases=tuple(one for _, one in chosen_cases(result, case)))
-    wishes = Wishes(at or (), scale, reach, bool(case), quantity or (), cuts)
+    wishes = Wishes(at or (), scale, reach, bool(case), field, limit, quantity or (), cuts)
     written = draw(result, kinds or figures_for(result), out, ending, wishes)
     if json:
         show_json({"figures": [str(p) for p in written]})

@@ -21,7 +21,21 @@ from ...errors import UsageError
 from ...fields.far import FarField
 from ...fields.gains import decibels
 from ...units import engineering
-from .style import DASHES, FAINT, INK, LINES, SHORE, SOFT, few_ticks, flat_axes, heading, legend_above, look, sheet
+from .style import (
+    DASHES,
+    FAINT,
+    INK,
+    LINES,
+    SHORE,
+    SOFT,
+    few_ticks,
+    flat_axes,
+    heading,
+    legend_above,
+    length_unit,
+    look,
+    sheet,
+)
 from .subjects import fields_of
 
 if TYPE_CHECKING:
@@ -45,11 +59,12 @@ def layout(of: Array | Layout, weights: Weights | None = None, *, label: str = "
     if np.ptp(places.positions, axis=0)[2] == np.ptp(places.positions, axis=0)[flat]:
         flat = 2
     across, up = [a for a in (0, 1, 2) if a != flat]
-    xy = places.positions[:, [across, up]]
+    k, unit = length_unit(float(np.ptp(places.positions, axis=0).max()))
+    xy = k * places.positions[:, [across, up]]
     size = np.abs(own.values)
     level = 20.0 * np.log10(np.maximum(size / size.max(), 10.0 ** (-_SPAN / 20.0)))
     lowest = -max(3.0 * math.ceil(-level[size > 0.0].min() / 3.0 - 1e-9), 3.0)
-    radius = 0.4 * (places.closest if len(places) > 1 else 1.0)
+    radius = 0.4 * (k * places.closest if len(places) > 1 else 1.0)
     scale = Normalize(lowest, 0.0)
     with look():
         figure = sheet()
@@ -70,8 +85,8 @@ def layout(of: Array | Layout, weights: Weights | None = None, *, label: str = "
         axes.set_ylim(xy[:, 1].min() - pad, xy[:, 1].max() + pad)
         axes.set_aspect("equal")
         few_ticks(axes, *(np.ptp(xy, axis=0) + 2.0 * pad))
-        axes.set_xlabel(f"{'xyz'[across]}, m")
-        axes.set_ylabel(f"{'xyz'[up]}, m")
+        axes.set_xlabel(f"{'xyz'[across]}, {unit}")
+        axes.set_ylabel(f"{'xyz'[up]}, {unit}")
         bar = figure.colorbar(ScalarMappable(scale, SHORE), cax=figure.add_axes((0.89, 0.2, 0.018, 0.6)))
         bar.set_label("amplitude, dB of the greatest")
         bar.outline.set_visible(False)

@@ -418,7 +418,7 @@ def cartesian(
             least, most = (-90, 90) if kind == _TOP else (0 if kind == "elevation" and over else -180, 180)
             if window is None:
                 axes.set_xlim(least, most)
-                axes.set_xticks(range(least, most + 1, 30 if len(views) == 1 else 60 if most > 90 else 30))
+                axes.set_xticks(range(least, most + 1, 30 if len(views) == 1 or most <= 90 else 90 if many else 60))
             else:
                 axes.set_xlim(*window)
             axes.set_xlabel(f"{kind}, degrees")

@@ -18,7 +18,20 @@ from ...description.antenna import Antenna
 from ...errors import UsageError
 from ...fields.near import NearField
 from ...units import engineering
-from .style import FAINT, INK, LINES, PAPER, SHORE, few_ticks, flat_axes, heading, legend_above, look, sheet
+from .style import (
+    FAINT,
+    INK,
+    LINES,
+    PAPER,
+    SHORE,
+    few_ticks,
+    flat_axes,
+    heading,
+    legend_above,
+    length_unit,
+    look,
+    sheet,
+)
 from .surfaces import cut_lines, drawn_meshes
 
 if TYPE_CHECKING:
@@ -57,9 +70,10 @@ def near(
             left += wide
             feet.append(_map(axes, one, level, scale, antenna))
             if limit is not None:
-                _, units = _sides(one)
+                lengths, units = _sides(one)
+                k = length_unit(max(lengths))[0]
                 for line in one.contour(limit, which, rms=rms):
-                    axes.plot(line @ units[0], line @ units[1], color=LINES[4], linewidth=1.8, linestyle="-")
+                    axes.plot(k * line @ units[0], k * line @ units[1], color=LINES[4], linewidth=1.8, linestyle="-")
         bar = figure.colorbar(ScalarMappable(scale, SHORE), cax=figure.add_axes((0.9, 0.2, 0.016, 0.62)), format="%g",
                               ticks=LogLocator(subs=(1, 2, 5)), extend="both")  # fmt: skip
         bar.ax.minorticks_off()
@@ -67,9 +81,20 @@ def near(
         bar.set_label(f"|{which}|, {_UNITS[which]}{kind}")
         title = f"{antenna.name}: near field" if antenna is not None else "near field"
         foot = f"plane{'s' if len(planes) > 1 else ''} at {', '.join(feet)}"
-        foot += "" if limit is None else f"; red: {limit:g} {_UNITS[which]}"
+        foot += (
+            "" if limit is None else f"; red: {limit:g} {_UNITS[which]}{_farthest(planes, antenna, limit, which, rms)}"
+        )
         heading(figure, f"{title} at {engineering(planes[0].frequency, 'Hz', 6)}", foot)
     return figure
+
+
+def _farthest(planes: Sequence[NearField], antenna: Antenna | None, limit: float, which: str, rms: bool) -> str:
+    """How far from the metal a limit is found on the planes, in words; nothing where it is not."""
+    lines = [line for one in planes for line in one.contour(limit, which, rms=rms)]
+    if antenna is None or not lines:
+        return "" if lines else ", found nowhere"
+    far = float(antenna.distances(np.concatenate(lines)).max())
+    return f", found up to {engineering(far, 'm', 3)} from the metal"
 
 
 def _sides(field: NearField) -> tuple[list[float], list[Floats]]:
@@ -82,9 +107,9 @@ def _sides(field: NearField) -> tuple[list[float], list[Floats]]:
 
 def _map(axes: Axes, field: NearField, level: Floats, scale: LogNorm, antenna: Antenna | None) -> str:
     """One plane in colours, with its contours, the metal and what is below; returns where it is."""
-    lengths, units = _sides(field)
-    corner = field.points[0, 0]
-    starts = [float(corner @ u) for u in units]
+    own, units = _sides(field)
+    corner, (k, unit) = field.points[0, 0], length_unit(max(own))
+    lengths, starts = [k * n for n in own], [k * float(corner @ u) for u in units]
     extent = (starts[0], starts[0] + lengths[0], starts[1], starts[1] + lengths[1])
     low = float(scale.vmin or 0.0)
     fine, places = _finer(np.log(np.maximum(level, 0.3 * low)), starts, lengths)
@@ -93,19 +118,19 @@ def _map(axes: Axes, field: NearField, level: Floats, scale: LogNorm, antenna: A
     rungs = LogLocator(subs=(1, 2, 5)).tick_values(low, float(scale.vmax or 1.0))
     axes.contour(*places, np.exp(fine).T, levels=rungs, colors=PAPER, linewidths=0.5, alpha=0.6)
     if antenna is not None:
-        _metal(axes, antenna, field, units)
+        _metal(axes, antenna, field, units, k)
     axes.set_xlim(extent[:2])
     axes.set_ylim(extent[2:])
     if antenna is not None and antenna.medium.has_plane and abs(units[1][2]) > _UPRIGHT:
         # A strip of what is below.
-        top = antenna.medium.thickness
+        top = k * antenna.medium.thickness
         axes.set_ylim(bottom=min(extent[2], top) - 0.03 * lengths[1])
         axes.axhspan(axes.get_ylim()[0], top, facecolor=PAPER, edgecolor=INK, hatch="////", linewidth=0.0)
-    for setter, unit in ((axes.set_xlabel, units[0]), (axes.set_ylabel, units[1])):
-        setter(f"{_axis_name(unit)}, m")
+    for setter, side in ((axes.set_xlabel, units[0]), (axes.set_ylabel, units[1])):
+        setter(f"{_axis_name(side)}, {unit}")
     few_ticks(axes, *lengths)
     across = np.cross(units[0], units[1])
-    return f"{_axis_name(across)} = {float(corner @ across) * float(np.sign(across.sum())):.3g} m"
+    return f"{_axis_name(across)} = {k * float(corner @ across) * float(np.sign(across.sum())):.3g} {unit}"
 
 
 def _finer(values: Floats, starts: list[float], lengths: list[float]) -> tuple[Floats, list[Floats]]:
@@ -119,15 +144,15 @@ def _finer(values: Floats, starts: list[float], lengths: list[float]) -> tuple[F
     return np.clip(fine, values.min(), values.max()), finer
 
 
-def _metal(axes: Axes, antenna: Antenna, field: NearField, units: list[Floats]) -> None:
-    """Wires as they show through; sheets where the plane cuts them."""
+def _metal(axes: Axes, antenna: Antenna, field: NearField, units: list[Floats], k: float) -> None:
+    """Wires as they show through; sheets where the plane cuts them; k times as large as in metres."""
     for wire in antenna.wires:
-        axes.plot(wire.corners @ units[0], wire.corners @ units[1], color=INK, linewidth=2.0, linestyle="-")
+        axes.plot(k * wire.corners @ units[0], k * wire.corners @ units[1], color=INK, linewidth=2.0, linestyle="-")
     across = np.cross(units[0], units[1])
     off = float(field.points[0, 0] @ across)
     for mesh in drawn_meshes(antenna):
         cuts = cut_lines(mesh.corners, across, off)
-        axes.add_collection(LineCollection(list(cuts @ np.stack(units, axis=1)), colors=INK, linewidths=2.0))
+        axes.add_collection(LineCollection(list(k * cuts @ np.stack(units, axis=1)), colors=INK, linewidths=2.0))
 
 
 def along(*fields: NearField, labels: Sequence[str] | None = None, rms: bool = False, title: str = "") -> Figure:

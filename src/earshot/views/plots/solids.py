@@ -21,7 +21,7 @@ from ...errors import UsageError
 from ...fields.far import FarField
 from ...fields.gains import decibels
 from ...units import engineering
-from .style import FAINT, INK, PORT, PORT_COLOUR, SHORE, heading, look, pen, sheet
+from .style import FAINT, INK, PORT, PORT_COLOUR, SHORE, heading, length_unit, look, pen, sheet
 from .subjects import fields_of
 
 
@@ -203,12 +203,12 @@ def _along_wires(figure: Figure, driven: Driven, which: str) -> str:
     axes = figure.add_axes((0.575, 0.155, 0.39, 0.7))
     table = driven.currents_table()
     wires = list(dict.fromkeys(table["wire"]))
-    most = 0.0
+    most, (k, scale) = 0.0, length_unit(float(table["along_m"].max()))
     for i, wire in enumerate(wires):
         own = table[table["wire"] == wire]
         magnitude = unit * np.abs(own[column].to_numpy())
         colour, dash = pen(i)
-        axes.plot(own["along_m"], magnitude, label=wire, color=colour, linestyle=dash)
+        axes.plot(k * own["along_m"], magnitude, label=wire, color=colour, linestyle=dash)
         along = own["along_m"].to_numpy()
         # Apart from the last hundredth of the wire at its ends, where charge piles up.
         inner = (along > 0.01 * along[-1]) & (along < 0.99 * along[-1])
@@ -216,7 +216,7 @@ def _along_wires(figure: Figure, driven: Driven, which: str) -> str:
     cut = which == "charge" and most > 0.0
     axes.set_ylim(0.0, 1.15 * most if cut else None)
     axes.set_xlim(left=0.0)
-    axes.set_xlabel("distance along the wire, m")
+    axes.set_xlabel(f"distance along the wire, {scale}")
     axes.set_ylabel(label)
     if len(wires) <= 12:
         axes.legend(loc="lower center", bbox_to_anchor=(0.5, 1.0), ncols=min(len(wires), 3))

@@ -106,6 +106,14 @@ def sheet() -> Figure:
     return _Sheet(figsize=(10.0, 6.25), dpi=128)
 
 
+def length_unit(size: float) -> tuple[float, str]:
+    """What lengths in metres are multiplied by on axes of a drawing so large, and the unit that makes."""
+    return (1e3, "mm") if size < _SMALL else (1.0, "m")
+
+
+_SMALL = 0.7
+
+
 def few_ticks(axes: Axes, wide: float, tall: float) -> None:
     """As many ticks along the foot as a drawing to scale, so wide and so tall, has room for."""
     axes.xaxis.set_major_locator(MaxNLocator(int(np.clip(5.0 * wide / tall, 1, 5))))
