@@ -174,3 +174,13 @@ def test_the_least_of_a_sector_is_not_where_samples_fell():
         found = [beam.sector((1, 0, 0.1), f"{half} deg")["least"] for half in (20.0, 20.01, 20.02, 20.05)]
         assert np.ptp(found) < 0.2 or max(found) < -100.0
         assert (found[0] < -100.0) == (name == "sea")
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_the_ring_of_a_dipole_is_one_lobe_however_it_is_held(seed):
+    random = np.random.default_rng(seed)
+    axis = np.eye(3)[seed] if seed < 3 else random.normal(size=3)
+    half = random.uniform(0.1, 0.3) * axis / np.linalg.norm(axis)
+    wire = es.Wire("rod", [(-half).tolist(), half.tolist()], radius="1 mm")
+    field = es.solve(es.Antenna("rod", [wire], [es.Port("feed", "rod")]), "299.792458 MHz").drive().far_field()
+    assert (field.equal_beams, field.side_lobe, len(field.all_lobes())) == (0, None, 1)

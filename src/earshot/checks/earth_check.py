@@ -25,7 +25,7 @@ def over_earth(antenna: Antenna) -> Iterator[Finding]:
                 "stop",
                 wire.name,
                 f"wire '{wire.name}' {where} at {words_for(lowest)}: wires in contact with earth are not solved",
-                "raise it, feed it against radials above the surface, or use perfect_plane()",
+                "raise it, feed it against radials above the surface, or take a perfect plane, which it may stand on",
                 as_place(lowest),
             )
         elif lowest[2] < _RADII * thickness:

@@ -34,7 +34,7 @@ def over_plane(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
             yield Finding("stop", sheet.name, says, "raise it, or cut off what is below", spot)
         elif on[own].any() and medium.over_matter:
             says = f"sheet '{sheet.name}' touches the earth at {at}: metal in contact with earth is not solved"
-            yield Finding("stop", sheet.name, says, "raise it, or use perfect_plane()", spot)
+            yield Finding("stop", sheet.name, says, "raise it, or take a perfect plane, which it may stand on", spot)
         elif on[own].all(axis=1).any():
             says = f"sheet '{sheet.name}' lies in the plane at {at}, where it carries nothing"
             yield Finding("stop", sheet.name, says, "leave that part out, or raise it", spot)

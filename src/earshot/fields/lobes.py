@@ -229,10 +229,14 @@ def _distinct(at: Floats, level: Floats, intensity: Callable[[Floats, Floats], F
         if not (places[: len(kept)] @ at[i] > close).any():
             places[len(kept)] = at[i]
             kept.append(i)
-    if len(kept) > 1:
-        others = np.array(kept[1:_RIDGES])
-        apart = others[~_one_ridge(at[kept[0]], at[others], level[others], intensity)]
-        kept = [kept[0], *apart.tolist(), *kept[_RIDGES:]]
+    # A ring has as many tops as there are samples round it, some joined to the first by way of others alone.
+    alike = int((level[kept] > level[kept[0]] * 10.0 ** (-EQUAL / 10.0)).sum())
+    others, beyond, ridge = np.array(kept[1 : max(alike, _RIDGES)], int), kept[max(alike, _RIDGES) :], kept[:1]
+    while ridge and len(others):
+        joined = _one_ridge(at[ridge.pop()], at[others], level[others], intensity)
+        ridge += [i for i in others[joined].tolist() if level[i] > level[kept[0]] * 10.0 ** (-EQUAL / 10.0)]
+        others = others[~joined]
+    kept = [kept[0], *others.tolist(), *beyond]
     return [Lobe(float(level[i]), float(theta[i]), float(phi[i])) for i in kept]
 
 

@@ -18,6 +18,7 @@ _CIRCULAR = 3.0
 BURIED = 60.0
 """dB beyond which a ratio says how well the antenna is balanced in the computer, and nothing of the antenna."""
 _NEAR = 5.0
+_RING = 5
 
 
 def polarised(field: FarField) -> str:
@@ -42,6 +43,8 @@ def peak_place(field: FarField, above: str) -> str:
     if above:
         off = f"{theta:.1f} deg from {above}"
         return above if theta < 0.05 else f"{off}, towards azimuth {unsigned(phi):.1f} deg"
+    if min(theta, 180.0 - theta) < 0.05:
+        return f"straight {'up' if theta < 90.0 else 'down'}"
     up = f"elevation {unsigned(90.0 - theta):.1f} deg"
     return f"{up}, the same all round" if field.all_round and theta > 0.1 else f"azimuth {unsigned(phi):.1f}, {up}"
 
@@ -78,7 +81,9 @@ def level(decibel: float) -> str:
 def side_lobe(field: FarField, above: str) -> str:
     """The strongest lobe besides the main one, in all directions."""
     equal, lobe = field.equal_beams, field.side_lobe
-    told = [f"{equal} equal beam{'' if equal == 1 else 's'}"] if equal else []
+    # Samples of a ring are not beams.
+    ring = "as strong in a whole ring of directions"
+    told = [ring if equal > _RING else f"{equal} equal beam{'' if equal == 1 else 's'}"] if equal else []
     if lobe is not None and lobe[0] > -BURIED:
         told.append(f"{lobe[0]:.1f} dB at {place_of(lobe[1], lobe[2], above)}")
     return ", ".join(told) or "none"

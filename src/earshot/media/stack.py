@@ -107,7 +107,7 @@ class Stack(Plain):
     ) -> None:  # fmt: skip
         own = (layers,) if isinstance(layers, Layer) else tuple(layers)
         if not own:
-            raise UsageError("stack: it has no layers; give one, or use perfect_plane()")
+            raise UsageError("stack: it has no layers; give one, or use a perfect plane")
         count = len(own) if metal_on is None else metal_on
         least = 0 if open_below else 1
         if not least <= count <= len(own):

@@ -25,6 +25,8 @@ if TYPE_CHECKING:
 
 Line = tuple[str, str]
 _MOST = 8
+_ROOM = 12
+"""Cases and ports that one screen shows in a row each."""
 _WORST = 3
 _TOTAL = 1000
 """VSWR beyond which all comes back."""
@@ -46,6 +48,8 @@ def first_screen(run: Run, vswr: float = 2.0) -> Iterator[Any]:
             if one.case.sectors:
                 yield _lines(one.title, _sector_lines(one))
         if len(ports) > 1:
+            if len(run.cases) + min(len(ports), _MOST) <= _ROOM:
+                yield _ports(run.cases[0].driven, network, run.cases[0].title)
             yield _lines("between ports", [("coupling", _coupling(run.cases[0].driven, network))])
         return
     case = run.cases[0]
