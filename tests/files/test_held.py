@@ -90,9 +90,30 @@ def test_others_are_closed_at_once(crooked):
     assert "one" not in case.terminations
 
 
+def test_scale_only_and_band(crooked):
+    large = with_(crooked, "scale=2, tilt=90 deg, height=1 m")
+    np.testing.assert_allclose(large.antenna.wire("a").points[1], (0, 0, 2.2), atol=1e-12)
+    assert large.antenna.wire("a").radius == pytest.approx(0.006)
+    np.testing.assert_allclose(dimensions(large.design)[0].stop, (0, 0, 2.2), atol=1e-12)
+    before, after = (es.solve(f.antenna, f"{150 / k} MHz").network.z().values for f, k in ((crooked, 1), (large, 2)))
+    np.testing.assert_allclose(after, before, rtol=1e-7)
+    alone = with_(crooked, "only=a")
+    assert [w.name for w in alone.antenna.wires] == ["a"]
+    assert [p.name for p in alone.antenna.ports] == ["one"]
+    banded = with_(crooked, "band=140 MHz to 160 MHz in 21 points")
+    assert len(banded.asked.every) == 21
+    assert with_(banded, "band=100 MHz to 110 MHz").asked.every.max() == 110e6
+    assert len(with_(with_(banded, "long=0.5 m"), "height=1 m").asked.every) == 21
+
+
 @pytest.mark.parametrize(
     ("text", "says"),
     [
+        ("scale=0", "outside 1e-6"),
+        ("scale=2 m", "a number is needed"),
+        ("only=c", "there is no wire or sheet 'c'"),
+        ("band=140 MHz", "write it like"),
+        ("band=160 MHz to 140 MHz", "140"),
         ("tilt=3 m", "an angle is needed"),
         ("azimuth=1e5 deg", "beyond 720 deg"),
         ("height=2000 km", "beyond 1000 km"),

@@ -32,6 +32,9 @@ def test_every_question_has_an_answer_by_command_and_call(run, pair, tmp_path):
     listed = run("ask")[1]
     for name in QUESTIONS:
         assert name in listed
+        if name == "voltage":
+            # Not known over earth.
+            continue
         extra = {
             "cut": ["--azimuth", "0"],
             "embedded": ["--azimuth", "0"],

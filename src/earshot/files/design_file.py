@@ -159,8 +159,8 @@ def _dimensions(
         with texts.gathering(what):
             if name not in table.values:
                 raise DesignFileError(f"{texts.name}: {what}: {unknown('value', name, table.values)}")
-            turn, up = _placed(texts, table, names)
-            matrix = held(*np.radians(list(turn.values()))) if turn else np.eye(3)
+            scale, turn, up = _placed(texts, table, names)
+            matrix = scale * (held(*np.radians(list(turn.values()))) if turn else np.eye(3))
             drawn = np.array([texts.point(p, what, names) for p in (start, stop)])
             places = drawn @ matrix.T + (0.0, 0.0, up)
             found[name] = tuple(places[0].tolist()), tuple(places[1].tolist())
@@ -225,15 +225,21 @@ def built(texts: Texts, table: DesignTable, names: Quantities, metals: Any, medi
         return None
     with texts.gathering("wire and port"):
         found = Antenna(table.title, wires, ports, medium, sheets=sheets, loads=loads, terminals=terminals, lines=lines)
-        turn, up = _placed(texts, table, names)
+        scale, turn, up = _placed(texts, table, names)
+        if scale != 1.0:
+            # Layers are what they are.
+            found = found.scaled(scale).over(medium)
         if turn is not None:
             found = found.held(**turn)
         return found.raised(up) if up else found
     return None
 
 
-def _placed(texts: Texts, table: DesignTable, names: Quantities) -> tuple[dict[str, float] | None, float]:
-    """How a file holds its antenna, degrees, or None as drawn; and how far up, metres."""
+def _placed(texts: Texts, table: DesignTable, names: Quantities) -> tuple[float, dict[str, float] | None, float]:
+    """How much larger a file's antenna is than drawn, how it is held, degrees, or None as drawn; how far up, metres."""
+    scale = texts.quantity(table.scale, "number", "scale", names)
+    if not 1e-6 <= scale <= 1e6:
+        raise DesignFileError(f"{texts.name}: scale: {table.scale} is outside 1e-6 to 1e6")
     up = texts.quantity(table.height, "length", "height", names)
     if abs(up) > _HIGHEST:
         raise DesignFileError(f"{texts.name}: height: {table.height} is beyond {_HIGHEST / 1e3:g} km")
@@ -242,7 +248,7 @@ def _placed(texts: Texts, table: DesignTable, names: Quantities) -> tuple[dict[s
     for key, angle in turn.items():
         if abs(angle) > _FURTHEST:
             raise DesignFileError(f"{texts.name}: {key}: {given[key]} is beyond {_FURTHEST:g} deg")
-    return turn if any(turn.values()) else None, up
+    return scale, turn if any(turn.values()) else None, up
 
 
 def read_design(path: str | Path) -> DesignFile:

@@ -14,11 +14,13 @@ from ..media.stack import Dielectric
 from .design_file import DesignFile, FileBuild, design_from_text
 from .design_text import design_text
 
-_HELD = ("height", "roll", "tilt", "azimuth")
-KEYS = ("medium", "board", *_HELD, "metal", "without", "others")
-"""What may be changed besides values: what it stands in, how it is held and how far up, what metal it is of, parts to
-be left out, and what closes the ports that are not driven."""
+_HELD = {"height": "0 m", "scale": "1", "roll": "0 deg", "tilt": "0 deg", "azimuth": "0 deg"}
+KEYS = ("medium", "board", *_HELD, "metal", "without", "only", "others", "band")
+"""What may be changed besides values: what it stands in, how large it is, how it is held and how far up, what metal it
+is of, parts to be left out or alone left in, what closes the ports that are not driven, and the band."""
 _LAYOUT = re.compile(r"(?P<count>\d{1,3})(?:\s*x\s*(?P<rows>\d{1,3})|\s+along\s+(?P<axis>[xyz]))?", re.ASCII)
+_STRETCH = re.compile(r"(?P<low>.+?)\s+to\s+(?P<high>.+?)(?:\s+in\s+(?P<points>\d{1,5})\s+points)?")
+_POINTS = 101
 _METAL, _GAPS = ("wire", "sheet"), ("port", "load", "terminal")
 _DRIVES = ("power", "voltage", "current")
 
@@ -29,7 +31,8 @@ def edited(file: DesignFile, keys: dict[str, str]) -> DesignFile:
     medium: by the word of a design file. board: as `read_board`, of the one layer there is. height, roll, tilt,
     azimuth: as there; with +, - or * behind, what is there is changed by that. metal: by name, "none" for a perfect
     conductor. without: parts by name, with "and" or ";" between; gaps on them go with them, and what is joined to those
-    gaps. others: an impedance, for every port that a case does not drive.
+    gaps. only: wires and sheets by name, all others left out. others: an impedance, for every port that a case does not
+    drive. band: "140 MHz to 160 MHz", perhaps "... in 81 points".
     """
     import tomlkit
 
@@ -42,8 +45,8 @@ def edited(file: DesignFile, keys: dict[str, str]) -> DesignFile:
         sign = key.removeprefix(bare)
         if sign and bare not in _HELD:
             raise UsageError(f"{bare}: it has no amount that {sign} would change; write {bare}=...")
-        before = document.get(bare, "0 m" if bare == "height" else "0 deg")
-        _CHANGES[bare](document, f"({before}) {sign} ({told})" if sign else told)
+        before = f"({document.get(bare, _HELD[bare])}) {sign} " if sign else ""
+        _CHANGES[bare](document, f"{before}({told})" if sign else told)
     return _again(file, tomlkit.dumps(document))
 
 
@@ -74,7 +77,8 @@ def _again(file: DesignFile, text: str) -> DesignFile:
     assert isinstance(build, FileBuild)
     again = design_from_text(text, build.name, build.folder, dict(build.tables))
     again.design.antenna  # noqa: B018 - built for its complaints
-    return replace(again, frequencies=file.frequencies)
+    same = again.design.build.table.band == build.table.band  # type: ignore[attr-defined]
+    return replace(again, frequencies=file.frequencies) if same else again
 
 
 def relative(name: str, sign: str, by: str, design: Design) -> str:
@@ -162,6 +166,26 @@ def _without(document: Any, told: str) -> None:
                 _drop(case, key, name)
 
 
+def _only(document: Any, told: str) -> None:
+    kept = {name.strip() for piece in told.split(";") for name in piece.split(" and ")}
+    metal = [name for kind in _METAL for name in document.get(kind, {})]
+    for name in kept:
+        if name not in metal:
+            raise UsageError(f"only: {unknown('wire or sheet', name, metal)}")
+    gone = [name for name in metal if name not in kept]
+    if gone:
+        _without(document, " and ".join(gone))
+
+
+def _band(document: Any, told: str) -> None:
+    match = _STRETCH.fullmatch(told.strip())
+    if match is None:
+        raise UsageError(f"band '{told}': write it like '140 MHz to 160 MHz', or '140 MHz to 160 MHz in 81 points'")
+    before = document.pop("band", {})
+    points = match["points"] or (before.get("points", _POINTS) if isinstance(before, dict) else _POINTS)
+    document["band"] = {"from": match["low"], "to": match["high"], "points": int(points)}
+
+
 def _drop(table: Any, key: str, name: str) -> None:
     """Take a name out of a table of the document, and the table when it was the last."""
     del table[key][name]
@@ -171,5 +195,5 @@ def _drop(table: Any, key: str, name: str) -> None:
 
 _CHANGES: dict[str, Callable[[Any, str], None]] = {
     "medium": _medium, "board": _board, **{key: _held(key) for key in _HELD}, "metal": _metal, "without": _without,
-    "others": _others,
+    "only": _only, "others": _others, "band": _band,
 }  # fmt: skip

@@ -335,6 +335,8 @@ class DesignTable(Table):
     """Where "lambda" is measured, and what is solved when nothing else is asked."""
     height: str | float = 0.0
     """How far all metal is moved up from where it is drawn, and over what the medium has below."""
+    scale: str | float = 1.0
+    """How many times as large all metal is as it is drawn, before it is held and moved up; layers stay."""
     roll: str | float = 0.0
     """How far all metal is rolled about the x axis it is drawn along, from y towards z, before it is tilted. Of an
     array, roll, tilt and azimuth turn each element where it stands."""

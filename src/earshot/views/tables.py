@@ -98,7 +98,8 @@ def network_tables(network: Network) -> list[Group]:
         alone = [int(some[0]) for some in network.stretches if len(some) == 1]
         keep = sorted({*keep, *(alone if len(alone) <= _MOST_ROWS else [])})
         shown = "" if len(keep) == len(frame) else f", {len(keep)} of {len(frame)} frequencies (best marked *)"
-        title = f"port {port}, {ohms(reference)}{shown}"
+        others = ", others closed by their references" if len(network.ports) > 1 else ""
+        title = f"port {port}, {ohms(reference)}{others}{shown}"
         names = ["frequency", "R, ohm", "X, ohm", "VSWR", "return loss, dB"]
         table = plain_table([(n, True) for n in names])
         best = int(frame["VSWR"].to_numpy().argmin())

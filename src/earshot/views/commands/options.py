@@ -28,8 +28,8 @@ Sets = Annotated[
     typer.Option(
         "--set",
         metavar="NAME=VALUE",
-        help="Change a value, such as driven='0.96 m' or driven+='4 cm'; or medium, board, height, azimuth, tilt, "
-        "roll, metal, without=PART, others='50 ohm'.",
+        help="Change a value, such as driven='0.96 m' or driven+='4 cm'; or medium, board, height, scale, "
+        "azimuth, tilt, roll, metal, without=PART, only=PART, others='50 ohm', band='140 MHz to 160 MHz'.",
     ),
 ]
 Frequencies = Annotated[
