@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.text import Text
+from overlaps import troubles
 
 import earshot as es
 from earshot.views.commands.options import load
@@ -202,6 +203,7 @@ def test_every_ready_made_antenna_has_a_sketch_with_all_its_lengths(kind):
     # Named dimensions do not hide one another.
     if figure.axes[0].name != "3d":
         assert not any(a.overlaps(b) for a, b in itertools.combinations(boxes, 2))
+    assert troubles(figure) == []
 
 
 def test_couplings_are_drawn_once():

@@ -348,6 +348,10 @@ def _coupling(result: Run, _: Wishes) -> Any:
     return plots.coupling(solved_array(result).coupling(), title=result.solution.antenna.name, frequency=hertz)
 
 
+_SCANNED = np.linspace(-80.0, 80.0, 81)
+"""Degrees: as fine as the eye sees."""
+
+
 @figure(
     "scan",
     needs=lambda result: _of_several_ports(result) and len(result.cases[0].driven.driven) > 1,
@@ -364,7 +368,7 @@ def _scan(result: Run, _: Wishes) -> Any:
             "too, in a case of their own"
         )
     facing, along = facing_of(of.layout, result.cases[0].field.peak)
-    table = of.scan(Weights(np.abs(result.cases[0].waves.values)), facing=facing, along=along)
+    table = of.scan(Weights(np.abs(result.cases[0].waves.values)), facing=facing, along=along, angles=_SCANNED)
     return plots.scan(
         table, title=result.solution.antenna.name, towards=f"from {in_words(facing)} towards {in_words(along)}"
     )

@@ -43,7 +43,7 @@ QUANTITIES = {
 class _Curve:
     """One cut, ready to draw: angles in degrees, levels in dBi (NaN below a plane), what the angle is, and whose it is.
 
-    whose: empty of a lone field.
+    whose: empty of a lone field. cut: what it is of it, where several fields are cut alike.
     """
 
     label: str
@@ -53,6 +53,7 @@ class _Curve:
     colour: str
     dash: object
     whose: str = ""
+    cut: str = ""
 
 
 MOST_SMALL = 12
@@ -106,11 +107,19 @@ def _curves(
     return _by_field(found) if len(fields) > 1 else found
 
 
+def _alike(curves: Sequence[_Curve]) -> list[_Curve]:
+    """Curves of several fields without what all of them are: that is told once."""
+    cuts = {c.label.removeprefix(f"{c.whose}, ") for c in curves}
+    if len(cuts) > 1 or not all(c.whose for c in curves):
+        return list(curves)
+    return [replace(c, label=c.whose, cut=next(iter(cuts))) for c in curves]
+
+
 def _by_field(curves: Sequence[_Curve]) -> list[_Curve]:
     """Curves of several fields that have one cut of each kind: one pen for each field, whatever the kind."""
     if len({(c.whose, c.kind) for c in curves}) < len(curves):
         return list(curves)
-    names = list(dict.fromkeys(c.whose for c in curves))
+    names, curves = list(dict.fromkeys(c.whose for c in curves)), _alike(curves)
     pens = [pen(names.index(c.whose)) for c in curves]
     return [replace(c, colour=colour, dash=dash) for c, (colour, dash) in zip(curves, pens, strict=True)]
 
@@ -177,6 +186,7 @@ def _head(
     title: str = "",
 ) -> None:  # fmt: skip
     notes = [_MEANINGS[kind] for kind in dict.fromkeys(c.kind for c in curves)]
+    notes = [*(cut for cut in {c.cut: None for c in curves} if cut), *notes]
     notes += list(dict.fromkeys(f.below for f in fields if f.half_space))[:2]
     notes += [remark] if remark else []
     what = QUANTITIES[quantities[0]] if len(quantities) == 1 else "gain by polarisation"
@@ -332,7 +342,6 @@ def multiples(
     if len(fields) > MOST_SMALL:
         raise UsageError(f"multiples: {len(fields)} fields; a sheet has room for {MOST_SMALL}")
     curves = _curves(fields, (), None, azimuth, [quantity], labels)
-    shared = curves[0].label.removeprefix(f"{curves[0].whose}, ")
     rim = _rim(curves)
     rings = {1.0 - (rim - r) / span: f"{r:g}" for r in np.arange(rim - span + 12.0, rim + 0.1, 12.0)}
     across = min(len(curves), 3 if len(curves) < 10 else 4)
@@ -357,11 +366,11 @@ def multiples(
             if one.half_space:
                 _upper_half(axes, rings)
             best = int(np.nanargmax(curve.level))
-            name = textwrap.fill(curve.label.removesuffix(f", {shared}"), int(110 / across))
+            name = textwrap.fill(curve.label, int(110 / across))
             words = f"{name}\n{curve.level[best]:.2f} dBi at {curve.angle[best]:.0f}°"
             figure.text(0.03 + 0.94 * (column + 0.5) / across, lower + 0.95 * tall, words, ha="center", va="top",
                         fontsize=10)  # fmt: skip
-        remark = f"{shared}; rings in dBi, outermost {rim:g}"
+        remark = f"rings in dBi, outermost {rim:g}"
         _head(figure, fields, [quantity], curves, remark)
     return figure
 

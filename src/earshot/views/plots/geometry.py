@@ -26,7 +26,7 @@ from .subjects import antenna_of
 from .surfaces import draw_sheets
 
 _FLAT = 0.01
-_HIGH = 3.0
+_HIGH = 1.0
 _MOST_NAMES, _MOST_PORTS = 24, 6
 _LEVELS = {"stop": LINES[4], "warn": LINES[1], "note": LINES[0]}
 

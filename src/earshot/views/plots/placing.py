@@ -88,23 +88,42 @@ class Room:
 
 
 def spread(figure: Figure, axes: Any) -> None:
-    """Move words of a drawing, flat or in space, that stand on one another; those turned stay where they are."""
+    """Move words of a drawing, flat or in space, that stand on one another; those turned stay where they are.
+
+    Where that is not enough, all are written smaller.
+    """
     renderer = FigureCanvasAgg(figure).get_renderer()  # type: ignore[no-untyped-call]
     figure.draw_without_rendering()
-    taken: list[Floats] = []
     # Words along lines belong there, and signs such as single letters are easily moved.
-    for text in sorted(axes.texts, key=lambda t: (t.get_rotation() % 180.0 == 0.0, -len(t.get_text()))):
-        box = _seen(text, renderer)
+    texts = sorted(axes.texts, key=lambda t: (t.get_rotation() % 180.0 == 0.0, -len(t.get_text())))
+    for size in (None, *_SMALLER):
+        for text in texts if size is not None else ():
+            text.set_fontsize(min(size or 0.0, text.get_fontsize()))
+        shifts, clear = _moves([_seen(text, renderer) for text in texts])
+        if clear:
+            break
+    for text, shift in zip(texts, shifts, strict=True):
+        if shift.any():
+            x, y = shift * 72.0 / figure.dpi
+            text.set_transform(offset_copy(text.get_transform(), figure, x, y, units="points"))
+
+
+def _moves(boxes: Sequence[Floats]) -> tuple[list[Floats], bool]:
+    """How far words are moved to be clear of those before them, px, and whether all are."""
+    taken: list[Floats] = []
+    shifts: list[Floats] = []
+    every = True
+    for box in boxes:
         aside = _SHIFTS * (box[2:] - box[:2] + _GAP)
         clear = [not any(_overlap(box + np.tile(shift, 2), one) for one in taken) for shift in aside]
-        free = aside[clear]
-        best = min(free, key=lambda shift: float(np.hypot(*shift)), default=aside[0])
-        if best.any():
-            x, y = best * 72.0 / figure.dpi
-            text.set_transform(offset_copy(text.get_transform(), figure, x, y, units="points"))
+        best = min(aside[clear], key=lambda shift: float(np.hypot(*shift)), default=aside[0])
+        every &= any(clear)
         taken.append(box + np.tile(best, 2))
+        shifts.append(best)
+    return shifts, every
 
 
+_SMALLER = (7.5, 6.0)
 _GAP = 3.0
 _STEPS = np.array([0.0, 0.3, -0.3, 0.6, -0.6, 1.0, -1.0, 1.6, -1.6, 2.2, -2.2])
 _SHIFTS = np.stack(np.meshgrid(_STEPS[:7], _STEPS), axis=-1).reshape(-1, 2)
