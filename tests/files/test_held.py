@@ -138,7 +138,7 @@ def test_a_ready_made_patch_is_made_for_its_board(run, tmp_path):
     other = with_(es.read_design(path), "board=ptfe glass, 1 mm").antenna
     assert other.medium.layers[0].material.name == "ptfe glass"
     assert other.wire("pin").points[-1][2] == other.medium.layers[0].thickness == 1e-3
-    for wrong in ("4.4, 0.02, 3", "4.4, fr4", "1 mm, 2 mm", "unobtainium", "0.5"):
+    for wrong in (", ,", "4.4, 0.02, 3", "4.4, fr4", "1 mm, 2 mm", "unobtainium", "0.5"):
         status, _, err = run("new", "patch", "-f", "5.8 GHz", "--set", f"board={wrong}", "--out", tmp_path / "x.toml")
         assert status == 2
         assert "Traceback" not in err

@@ -28,7 +28,13 @@ def read_board(text: str) -> tuple[Dielectric | str | None, str | None]:
             thickness.append(piece)
         else:
             names.append(piece)
-    if len(numbers) > 2 or len(thickness) > 1 or len(names) > 1 or (names and numbers):
+    if (
+        not (numbers or thickness or names)
+        or len(numbers) > 2
+        or len(thickness) > 1
+        or len(names) > 1
+        or (names and numbers)
+    ):
         raise UsageError(
             f"board '{text}': give permittivity, loss tangent and thickness such as '4.4, 0.02, 1.6 mm', or a name and "
             "a thickness such as 'ptfe glass, 0.8 mm'"
