@@ -10,6 +10,7 @@ from . import files as files
 from . import layers as layers
 from . import materials as materials
 from . import shapes as shapes
+from . import studies as studies
 from . import terms as terms
 from .answers.cases import Case as Case
 from .answers.cases import Cut as Cut

@@ -7,7 +7,7 @@ import earshot as es
 from earshot.constants import wavelength
 from earshot.description.turns import held
 from earshot.files.design_file import dimensions
-from earshot.views.commands.options import changed, changes_of
+from earshot.files.editing import changed, changes_of
 
 CROOKED = """
 title = "crooked"

@@ -9,7 +9,8 @@ import pytest
 
 import earshot as es
 from earshot.runs.questions import QUESTIONS, Asked, ask
-from earshot.views.commands.options import changed, changes_of, load
+from earshot.files.editing import changed, changes_of
+from earshot.views.commands.options import load
 
 
 @pytest.fixture(scope="module")

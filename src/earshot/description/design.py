@@ -143,6 +143,11 @@ class Design:
             resolved[name] = found
         return Values(resolved, self.frequency)
 
+    def measured(self, text: str | float, kind: str) -> float:
+        """What a text says with the values and wavelength of this design, SI; raises UnitError for another kind."""
+        long = None if self.frequency is None else wavelength(self.frequency)
+        return units.read(text, kind, what="range", names=self.values.quantities, wavelength=long)
+
     def _bound(self, name: str, key: str, text: str | float | None, value: Quantity) -> float | None:
         if text is None:
             return None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -197,3 +197,48 @@ _CHANGES: dict[str, Callable[[Any, str], None]] = {
     "medium": _medium, "board": _board, **{key: _held(key) for key in _HELD}, "metal": _metal, "without": _without,
     "only": _only, "others": _others, "band": _band,
 }  # fmt: skip
+
+
+def changes_of(texts: Sequence[str] | None) -> dict[str, str]:
+    """What changes say, by name: each "NAME=VALUE", or several of them with commas between.
+
+    A name may end with +, - or *: then the value is added, taken off, or how many times as much it is to be.
+    """
+    changes = {}
+    for text in texts or []:
+        for part in re.split(r",(?=\s*\w+\s*[-+*]?=)", text):
+            name, sign, value = (piece.strip() for piece in part.partition("="))
+            if not sign or not name.rstrip("+-*") or not value:
+                raise UsageError(f"'{text}' is not NAME=VALUE; write it like driven='0.96 m'")
+            changes[name] = value
+    return changes
+
+
+def changed(file: DesignFile, changes: Mapping[str, str]) -> DesignFile:
+    """The file with values changed, and its medium, its metal, or parts left out; what makes no antenna is told now."""
+    own = dict(file.design.given)
+    bare = {name: name.rstrip("+-* ") for name in changes}
+    keys = {name: told for name, told in changes.items() if bare[name] in KEYS and bare[name] not in own}
+    values = {}
+    for name, told in changes.items():
+        word = bare[name]
+        if name not in keys:
+            values[word] = relative(word, name[-1], told, file.design) if word != name else told
+    if values:
+        file = _with_values(file, values)
+    if not keys:
+        return file
+    return edited(file, keys)
+
+
+def _with_values(file: DesignFile, values: dict[str, str]) -> DesignFile:
+    design = file.design.with_(**values)
+    build = design.build
+    if isinstance(build, FileBuild) and build.table.array is not None:
+        # Beams follow the layout.
+        return replace(
+            design_from_text(design_text(design), build.name, build.folder, dict(build.tables)),
+            frequencies=file.frequencies,
+        )
+    design.antenna  # noqa: B018 - built for its complaints
+    return replace(file, design=design)

@@ -109,7 +109,7 @@ def run(file: DesignFile | str | Path, *, own_frequencies: bool = True, with_evi
     says nothing to drive but has several ports, and as `read_design` and `solve` do.
     """
     file = file if isinstance(file, DesignFile) else read_design(file)
-    cases = file.cases or _lone_case(file)
+    cases = file.cases or lone_case(file)
     if own_frequencies:
         hertz: list[float | str | Band] = [*file.frequencies, *(f for c in cases for f in c.frequencies)]
     else:
@@ -178,7 +178,7 @@ def _doubts(runs: Sequence[CaseRun]) -> Iterator[str]:
             )
 
 
-def _lone_case(file: DesignFile) -> tuple[Case, ...]:
+def lone_case(file: DesignFile) -> tuple[Case, ...]:
     """With one port there is only one way to drive it."""
     if len(file.design.antenna.ports) > 1:
         raise UsageError(
@@ -193,7 +193,7 @@ def _first_case(file: DesignFile, name: str) -> tuple[tuple[Case, ...], list[str
     """Of several ports that no case drives, the first alone, and a word about it."""
     ports = file.design.antenna.ports
     if len(ports) == 1:
-        return _lone_case(file), []
+        return lone_case(file), []
     said = f"note: no case of {name} says how its ports are driven: this drives port '{ports[0].name}' alone"
     assert file.design.frequency is not None
     return (Case(f"{ports[0].name} alone", {ports[0].name: watts(1.0)}, (file.design.frequency,)),), [said]

@@ -69,6 +69,14 @@ _BEAM: dict[str, tuple[str, Tell]] = {
 }
 
 
+def told_as(figure: str, value: float) -> str:
+    """A figure in as many digits as one reads."""
+    if math.isnan(value):
+        return "-"
+    own: dict[str, Tell] = dict([*_MATCH.values(), *_BEAM.values()])
+    return own[figure](value) if figure in own else f"{value:.4g}"
+
+
 def compared(table: pd.DataFrame, title: str) -> Iterator[Group]:
     """The match and the beam of models, of a table as `compare` gives; what no model has is left out.
 

@@ -13,7 +13,7 @@ from ...errors import UsageError
 from ...files.atomic import folder as make_folder
 from ...files.curves import read_network
 from ...files.design_file import DesignFile
-from ...files.editing import edited
+from ...files.editing import changed, changes_of, edited
 from ...files.formats import write
 from ...files.results import is_results
 from ...files.tables import records
@@ -24,7 +24,7 @@ from ...units import engineering
 from ..figures import planes_of
 from ..side_by_side import compared
 from ..tables import comparison_table
-from .options import Everything, Format, Frequencies, Json, Readouts, changed, changes_of, known_format, load, readable
+from .options import Everything, Format, Frequencies, Json, Readouts, known_format, load, readable
 from .plot import save_figures
 from .runs import joined, opened, run
 from .screen import complain, paragraphs, show, show_json

@@ -12,12 +12,13 @@ from ...answers.comparing import compare
 from ...description.changes import part_changes, value_changes
 from ...errors import UsageError
 from ...files.design_file import DesignFile
+from ...files.editing import changed, changes_of
 from ...files.results import is_results
 from ...files.tables import records
 from ...runs.run import Run
 from ...units import engineering
 from ..tables import difference_tables
-from .options import Frequencies, Json, ModelPath, Sets, changed, changes_of, load
+from .options import Frequencies, Json, ModelPath, Sets, load
 from .runs import joined, opened, run
 from .screen import complain, paragraphs, show, show_json
 

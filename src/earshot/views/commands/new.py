@@ -14,10 +14,10 @@ from ...errors import UsageError, unknown
 from ...files.atomic import write_atomically
 from ...files.design_file import design_from_text
 from ...files.design_text import design_text
-from ...files.editing import KEYS, in_array
+from ...files.editing import KEYS, changed, changes_of, in_array
 from ...media.board import read_board
 from ..tables import kinds_table
-from .options import Json, Sets, changed, changes_of
+from .options import Json, Sets
 from .screen import complain, show, show_json
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import replace
 from pathlib import Path
 from typing import Annotated
@@ -12,9 +11,8 @@ import typer
 from ... import units
 from ...answers.frequencies import wanted
 from ...errors import UsageError
-from ...files.design_file import DesignFile, FileBuild, design_from_text, read_design
-from ...files.design_text import design_text
-from ...files.editing import KEYS, edited, relative
+from ...files.design_file import DesignFile, read_design
+from ...files.editing import changed, changes_of
 from ...files.results import is_results
 from ...files.touchstone import is_touchstone
 
@@ -70,21 +68,6 @@ def readable(at: list[str] | None) -> None:
         units.frequency(text, "--at")
 
 
-def changes_of(texts: list[str] | None) -> dict[str, str]:
-    """What --set says, by name: each "NAME=VALUE", or several of them with commas between.
-
-    A name may end with +, - or *: then the value is added, taken off, or how many times as much it is to be.
-    """
-    changes = {}
-    for text in texts or []:
-        for part in re.split(r",(?=\s*\w+\s*[-+*]?=)", text):
-            name, sign, value = (piece.strip() for piece in part.partition("="))
-            if not sign or not name.rstrip("+-*") or not value:
-                raise UsageError(f"--set '{text}' is not NAME=VALUE; write it like --set driven='0.96 m'")
-            changes[name] = value
-    return changes
-
-
 def load(path: Path, sets: list[str] | None, frequencies: list[str] | None = None) -> DesignFile:
     """Read a design file, with values changed and frequencies replaced as the options say."""
     if is_results(path):
@@ -93,33 +76,3 @@ def load(path: Path, sets: list[str] | None, frequencies: list[str] | None = Non
         raise UsageError(f"'{path.name}' is a curve, not a design; earshot compare lays it over a design")
     file = changed(read_design(path), changes_of(sets))
     return replace(file, frequencies=tuple(wanted(frequencies).single.tolist())) if frequencies else file
-
-
-def changed(file: DesignFile, changes: dict[str, str]) -> DesignFile:
-    """The file with values changed, and its medium, its metal, or parts left out; what makes no antenna is told now."""
-    own = dict(file.design.given)
-    bare = {name: name.rstrip("+-* ") for name in changes}
-    keys = {name: told for name, told in changes.items() if bare[name] in KEYS and bare[name] not in own}
-    values = {}
-    for name, told in changes.items():
-        word = bare[name]
-        if name not in keys:
-            values[word] = relative(word, name[-1], told, file.design) if word != name else told
-    if values:
-        file = _with_values(file, values)
-    if not keys:
-        return file
-    return edited(file, keys)
-
-
-def _with_values(file: DesignFile, values: dict[str, str]) -> DesignFile:
-    design = file.design.with_(**values)
-    build = design.build
-    if isinstance(build, FileBuild) and build.table.array is not None:
-        # Beams follow the layout.
-        return replace(
-            design_from_text(design_text(design), build.name, build.folder, dict(build.tables)),
-            frequencies=file.frequencies,
-        )
-    design.antenna  # noqa: B018 - built for its complaints
-    return replace(file, design=design)

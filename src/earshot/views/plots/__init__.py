@@ -1,5 +1,6 @@
 """Figures of results. Every function takes results and gives a Matplotlib `Figure`, ready for `savefig`."""
 
+from .against import against, numbers, over_two
 from .bands import impedance, return_loss, scattering, vswr
 from .beams import beam_map, coupling, envelope, layout, link, scan
 from .cuts import MOST_SMALL, cartesian, multiples, polar
@@ -12,6 +13,7 @@ from .surfaces import surface_currents, write_animation
 
 __all__ = [
     "MOST_SMALL",
+    "against",
     "along",
     "beam_map",
     "cartesian",
@@ -25,6 +27,8 @@ __all__ = [
     "link",
     "multiples",
     "near",
+    "numbers",
+    "over_two",
     "pattern",
     "polar",
     "return_loss",

@@ -1,0 +1,193 @@
+"""Values, media and whatever else of a design file varied over ranges: a table of figures for all variants.
+
+A change is words such as "driven = 0.90 m to 0.98 m in 9", "height = 3 m; 6 m; 12 m", "medium = meadow; sea",
+"driven += -4 cm to 4 cm in 5"; several make a grid, or a sample (Latin hypercube: McKay, Beckman and Conover 1979).
+"""
+
+from __future__ import annotations
+
+import itertools
+import multiprocessing
+import os
+import re
+from collections.abc import Iterator, Sequence
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import pandas as pd
+
+from .. import units
+from ..answers.solve import solve
+from ..errors import EarshotError, UsageError
+from ..files.design_file import DesignFile
+from ..files.editing import changed
+from ..running import report
+from .asking import asked_of
+
+_RANGE = re.compile(r"(?P<low>.+?)\s+to\s+(?P<high>.+?)(?:\s+in\s+(?P<count>\d{1,6})|\s+by\s+(?P<step>.+))?")
+_MOST = 100_000
+_USUAL = 11
+
+
+@dataclass(frozen=True, slots=True)
+class Study:
+    """What came of a study: a row per variant, its changes first and its figures after. units: of the figures.
+
+    changes: names of the columns that say what was changed. present: what the design has of them. failed: what those
+    that could not be solved were told.
+    """
+
+    title: str
+    table: pd.DataFrame
+    changes: tuple[str, ...]
+    units: dict[str, str]
+    failed: dict[str, str]
+    present: dict[str, str]
+
+
+def steps_of(text: str, what: str) -> list[str]:
+    """The texts that a range or a list says.
+
+    "A to B in N" are N of them evenly, "A to B by D" with D between, "A to B" eleven; "A; B; C" are those. Raises
+    UsageError for ranges that are empty, and UnitError for what is no quantity.
+
+    >>> steps_of("1 m to 2 m in 3", "long")
+    ['1.0 m', '1.5 m', '2.0 m']
+    """
+    match = _RANGE.fullmatch(text.strip())
+    if match is None:
+        found = [piece.strip() for piece in text.split(";")]
+        if not all(found):
+            raise UsageError(f"{what}: '{text}' has an empty place: write values with ; between, or 'A to B in N'")
+        return found
+    low, high = (units.evaluate(match[key], wavelength=None, what=what) for key in ("low", "high"))
+    if low.kind != high.kind:
+        raise UsageError(f"{what}: '{text}' goes from a {low.kind} to a {high.kind}")
+    if match["step"]:
+        step = units.evaluate(match["step"], what=what)
+        if step.kind != low.kind or step.si == 0.0 or (high.si - low.si) / step.si < 0.0:
+            raise UsageError(f"{what}: '{text}' gets nowhere: give a step of its own kind that leads there")
+        count = int((high.si - low.si) / step.si * (1.0 + 1e-12)) + 1
+        places = low.si + step.si * np.arange(min(count, _MOST + 1))
+    else:
+        count = int(match["count"] or _USUAL)
+        places = np.linspace(low.si, high.si, count)
+    if not 1 <= count <= _MOST:
+        raise UsageError(f"{what}: '{text}' is {count} values; give 1 to {_MOST:,}")
+    unit = _unit_of(match["low"], match["high"], low.kind)
+    size = units.read(f"1 {unit}", low.kind, what=what) if unit else 1.0
+    return [f"{float(f'{place / size:.12g}')} {unit}".strip() for place in places.tolist()]
+
+
+def _unit_of(low: str, high: str, kind: str) -> str:
+    """The unit both ends are in, or the SI one."""
+    ends = {end.strip().rpartition(" ")[2] for end in (low, high)}
+    own = ends.pop()
+    return own if not ends and not own[-1:].isdigit() else units.KINDS[kind]
+
+
+def vary(
+    file: DesignFile,
+    changes: Sequence[str],
+    *,
+    sample: int | None = None,
+    seed: int = 0,
+    frequency: str | float | None = None,
+    case: str | None = None,
+    processes: int = 1,
+) -> Study:
+    """Solve a design file for every combination of changes, or for a sample of them, and tell every figure.
+
+    changes: "NAME = RANGE" as in the head of this module, names as `--set` takes them. sample: how many, spread over
+    the ranges' ends; else a grid. frequency, case: of the first case unless given. processes: how many solve at once.
+    Variants that cannot be solved are missing figures and a word. Raises UsageError for changes there cannot be.
+    """
+    split = [_named(text) for text in changes]
+    if not split:
+        raise UsageError("vary: say what, such as 'driven = 0.90 m to 0.98 m in 9'")
+    names = [name for name, _ in split]
+    told = [steps_of(text, name) for name, text in split]
+    rows = list(itertools.product(*told)) if sample is None else _sampled(told, sample, seed)
+    if len(rows) > _MOST:
+        raise UsageError(f"vary: {len(rows):,} variants; give at most {_MOST:,}")
+    # What is wrong with a name or a first value is told before anything is solved.
+    first = dict(zip(names, rows[0], strict=True))
+    asked_of(changed(file, first), frequency, case)
+    jobs = [(file, dict(zip(names, row, strict=True)), frequency, case) for row in rows]
+    labels = [name.rstrip("+-* ") for name in names]
+    figures: list[dict[str, float]] = []
+    unit: dict[str, str] = {}
+    failed = {}
+    for row, found in zip(rows, _answers(jobs, processes), strict=True):
+        if isinstance(found, str):
+            failed[", ".join(f"{n} {t}" for n, t in zip(names, row, strict=True))] = found
+            figures.append({})
+        else:
+            figures.append(found[0])
+            unit |= found[1]
+    table = pd.DataFrame(rows, columns=labels).join(pd.DataFrame(figures))
+    given = dict(file.design.given)
+    # What is changed by so much has nothing before it.
+    present = {n: "" if n != o else given[n].text if n in given else "" for n, o in zip(labels, names, strict=True)}
+    return Study(file.title, table, tuple(labels), unit, failed, present)
+
+
+def _named(text: str) -> tuple[str, str]:
+    name, sign, told = (piece.strip() for piece in text.partition("="))
+    if not sign or not name or not told:
+        raise UsageError(f"vary: '{text}' is not NAME=RANGE; write it like 'driven = 0.90 m to 0.98 m in 9'")
+    return name, told
+
+
+def _sampled(told: Sequence[Sequence[str]], count: int, seed: int) -> list[tuple[str, ...]]:
+    """A Latin hypercube over the steps: each range is cut into so many strata, each met once."""
+    from scipy.stats import qmc
+
+    units.count(count, "vary, sample", 1, _MOST)
+    places = qmc.LatinHypercube(len(told), rng=np.random.default_rng(seed)).random(count)
+    return [
+        tuple(steps[min(int(share * len(steps)), len(steps) - 1)] for share, steps in zip(row, told, strict=True))
+        for row in places.tolist()
+    ]
+
+
+Job = tuple[DesignFile, dict[str, str], Any, str | None]
+Answer = tuple[dict[str, float], dict[str, str]]
+
+
+def _answers(jobs: Sequence[Job], processes: int) -> Iterator[Answer | str]:
+    """Figures and their units for every job, in order, or what it was told."""
+    units.count(processes, "vary, processes", 1, 1024)
+    if processes == 1:
+        for number, job in enumerate(jobs, 1):
+            report(f"variant {number} of {len(jobs)}")
+            yield _answer(job)
+        return
+    # Each process has its share of the cores.
+    share = str(max((os.cpu_count() or 1) // processes, 1))
+    context = multiprocessing.get_context("spawn")
+    with ProcessPoolExecutor(processes, mp_context=context, initializer=_alone, initargs=(share,)) as pool:
+        for number, found in enumerate(pool.map(_answer, jobs), 1):
+            report(f"variant {number} of {len(jobs)} done")
+            yield found
+
+
+def _alone(share: str) -> None:
+    """Threads of one process among others."""
+    from threadpoolctl import threadpool_limits
+
+    os.environ["EARSHOT_THREADS"] = share
+    threadpool_limits(int(share))
+
+
+def _answer(job: Job) -> Answer | str:
+    file, changes, frequency, case = job
+    try:
+        asked = asked_of(changed(file, changes), frequency, case)
+        table = asked.table(solve(asked.file.design, [asked.hertz]))
+    except EarshotError as problem:
+        return str(problem).partition("\n")[0]
+    figures = {str(name): float(value) for name, value in table["value"].items()}
+    return figures, {str(name): str(unit) for name, unit in table["unit"].items()}

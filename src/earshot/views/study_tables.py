@@ -1,0 +1,87 @@
+"""Studies as terminal tables: variants, what follows from values, and what tuning came to."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING, Any
+
+from rich.text import Text
+
+from ..units import engineering
+from .side_by_side import told_as
+from .tables import plain_table, titled
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from ..studies import Study, Tuned
+
+FIRST = ("R", "X", "VSWR", "gain", "realized gain", "elevation of peak", "front-to-back ratio")
+"""Figures that are read first."""
+_STEPS = {"length": ((1e-3, "1 mm"), (1e-4, "0.1 mm")), "angle": ((math.pi / 180.0, "1 deg"),) * 2}
+_SMALL = 0.1
+_EFFECTS = {
+    "R": ("R, ohm", 2), "X": ("X, ohm", 2), "resonance": ("resonance, MHz", 3), "VSWR": ("VSWR", 3),
+    "gain": ("gain, dB", 3), "realized gain": ("realized, dB", 3), "front-to-back ratio": ("F/B, dB", 2),
+}  # fmt: skip
+
+
+def variants_table(study: Study, figures: Sequence[str]) -> Iterator[Any]:
+    """A row per variant, its changes first; those that could not be solved with what they were told."""
+    known = [name for name in figures if name in study.units]
+    heads = [f"{n}, {study.units[n]}" if study.units[n] != "1" else n for n in known]
+    table = plain_table([*((name, False) for name in study.changes), *((head, True) for head in heads)])
+    for _, row in study.table.iterrows():
+        table.add_row(*(str(row[c]) for c in study.changes), *(told_as(n, float(row[n])) for n in known))
+    yield titled(f"{study.title}: {len(study.table)} variants", table)
+    for what, why in list(study.failed.items())[:5]:
+        yield Text(f"not solved, {what}: {why}", style="yellow")
+
+
+def effects_table(table: pd.DataFrame, title: str) -> Any:
+    """What a workshop's step of every value does, the greatest effect on the match first."""
+    known = [name for name in _EFFECTS if name in table]
+    shown = plain_table([("step", False), *((_EFFECTS[name][0], True) for name in known)])
+    steps = {str(value): _step(str(row["kind"]), float(row["now"])) for value, row in table.iterrows()}
+    by = known[1] if "X" in known else known[0]
+    order = sorted(steps, key=lambda value: -abs(_at(table, value, by) * steps[value][0]))
+    for value in order:
+        size, words = steps[value]
+        effects = [_at(table, value, name) * size for name in known]
+        shown.add_row(f"{words} of {value}", *(f"{e:+.{_EFFECTS[n][1]}f}" if e == e else "-" for n, e in
+                                               zip(known, effects, strict=True)))  # fmt: skip
+    return titled(f"{title}: what a step of a value does", shown)
+
+
+def _at(table: pd.DataFrame, value: str, name: str) -> float:
+    return float(table[name][value])
+
+
+def _step(kind: str, now: float) -> tuple[float, str]:
+    """A step that a workshop can make: a millimetre, a tenth of one for what is small, a degree, else a hundredth."""
+    if kind in _STEPS:
+        return _STEPS[kind][abs(now) < _SMALL]
+    return 0.01 * (abs(now) or 1.0), "1 %"
+
+
+def tuned_tables(tuned: Tuned) -> Iterator[Any]:
+    """What to change and by how much, and how far goals are met."""
+    table = plain_table([("value", False), ("before", True), ("after", True), ("change", True)])
+    for value, row in tuned.values.iterrows():
+        table.add_row(str(value), row["before"], row["after"], _change(str(row["kind"]), float(row["change"])))
+    yield titled(
+        f"{tuned.file.title}: {'tuned' if tuned.met else 'as near as it came'} in {len(tuned.tries)} solves", table
+    )
+    goals = plain_table([("goal", False), ("at", True), ("before", True), ("after", True), ("", False)])
+    for _, row in tuned.goals.iterrows():
+        hertz = engineering(float(row["frequency_Hz"]), "Hz", 6)
+        told = ("met", "green") if row["met"] else ("not met", "yellow")
+        goals.add_row(row["goal"], hertz, f"{row['before']:.3f}", f"{row['after']:.3f}", Text(told[0], style=told[1]))
+    yield titled("goals", goals)
+
+
+def _change(kind: str, change: float) -> str:
+    if kind == "length":
+        return f"{1e3 * change:+.3f} mm"
+    return f"{math.degrees(change):+.3f} deg" if kind == "angle" else f"{change:+.4g}"
