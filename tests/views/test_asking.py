@@ -8,8 +8,8 @@ import pandas as pd
 import pytest
 
 import earshot as es
-from earshot.runs.questions import QUESTIONS, Asked, ask
 from earshot.files.editing import changed, changes_of
+from earshot.runs.questions import QUESTIONS, Asked, ask
 from earshot.views.commands.options import load
 
 

@@ -6,12 +6,12 @@ import numpy as np
 import pytest
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.text import Text
-from overlaps import troubles
 
 import earshot as es
 from earshot.views.commands.options import load
 from earshot.views.figures import FIGURES, Wishes
 from earshot.views.plots.style import DASHES, LINES, SHORE
+from overlaps import troubles
 
 
 @pytest.fixture(scope="module")

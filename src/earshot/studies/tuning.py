@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from pathlib import Path
 
 import numpy as np
 import pandas as pd
@@ -20,6 +21,7 @@ from ..running import report
 from .asking import Asked, asked_of, names_of, plain
 from .goals import Goal, goal, known_in
 from .sensitivity import derivatives
+from .store import Store, open_store
 
 _FIRST, _LONGEST, _SHORTEST = 0.15, 0.5, 1e-6
 """Steps, as shares of what a value is: the first at most, any at most, and those too short to matter."""
@@ -66,6 +68,7 @@ class _Tuner:
     names: list[str]
     goals: list[Goal]
     asked: Asked
+    store: Store | None
     tried: list[_Try] = field(default_factory=list)
 
     @property
@@ -82,7 +85,7 @@ class _Tuner:
         texts = {name: _written(self.file, name, v) for name, v in zip(self.names, values.tolist(), strict=True)}
         design = self.file.design.with_(**{name: Value(text) for name, text in texts.items()})
         report(f"try {len(self.tried) + 1}: {', '.join(f'{n} = {t}' for n, t in texts.items())}")
-        solution = solve(design, self.places)
+        solution = solve(design, self.places) if self.store is None else self.store.solution(design, self.places)
         figures = {f: plain(self.asked.figures(solution, f)) for f in self.places}
         for one in self.goals:
             known_in(one, figures[self.at(one)[0]])
@@ -112,19 +115,26 @@ class _Tuner:
 
 
 def tune(
-    file: DesignFile, names: Sequence[str], goals: Sequence[str | Goal], *, case: str | None = None, most: int = 12
+    file: DesignFile,
+    names: Sequence[str],
+    goals: Sequence[str | Goal],
+    *,
+    case: str | None = None,
+    most: int = 12,
+    store: str | Path | None = None,
 ) -> Tuned:
     """Change values of a design file until goals are met; what comes nearest when they cannot be.
 
     names: of the values to change, within their ranges. goals: words or `Goal`. case: how it is driven, the first
-    unless given. most: solves, at most; each is at all frequencies the goals name. Raises UsageError for values,
-    figures and cases there are not, and as `solve` does for the design as it is.
+    unless given. most: solves, at most; each is at all frequencies the goals name. store: a folder that keeps them.
+    Raises UsageError for values, figures and cases there are not, and as `solve` does for the design as it is.
     """
     wanted = [goal(g) if isinstance(g, str) else g for g in goals]
     if not names or not wanted:
         raise UsageError("tune: name at least one value to change and one goal, such as 'X = 0 at 868 MHz'")
     units.count(most, "tune, most solves", 1, 1000)
-    tuner = _Tuner(file, names_of(file, list(names)), wanted, asked_of(file, None, case))
+    kept = None if store is None else open_store(store)
+    tuner = _Tuner(file, names_of(file, list(names)), wanted, asked_of(file, None, case), kept)
     quantities = file.design.values.quantities
     start = np.array([quantities[name].si for name in tuner.names])
     low, high = _ranges(file, tuner.names)

@@ -13,18 +13,21 @@ import re
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pandas as pd
 
 from .. import units
+from ..answers.solution import Solution
 from ..answers.solve import solve
 from ..errors import EarshotError, UsageError
 from ..files.design_file import DesignFile
 from ..files.editing import changed
 from ..running import report
 from .asking import asked_of
+from .store import Store, open_store
 
 _RANGE = re.compile(r"(?P<low>.+?)\s+to\s+(?P<high>.+?)(?:\s+in\s+(?P<count>\d{1,6})|\s+by\s+(?P<step>.+))?")
 _MOST = 100_000
@@ -97,12 +100,14 @@ def vary(
     frequency: str | float | None = None,
     case: str | None = None,
     processes: int = 1,
+    store: str | Path | None = None,
 ) -> Study:
     """Solve a design file for every combination of changes, or for a sample of them, and tell every figure.
 
     changes: "NAME = RANGE" as in the head of this module, names as `--set` takes them. sample: how many, spread over
-    the ranges' ends; else a grid. frequency, case: of the first case unless given. processes: how many solve at once.
-    Variants that cannot be solved are missing figures and a word. Raises UsageError for changes there cannot be.
+    the ranges; else a grid. frequency, case: of the first case unless given. processes: how many solve at once. store:
+    a folder that keeps every solve; what is there is not solved again. Variants that cannot be solved are missing
+    figures and a word. Raises UsageError for changes there cannot be.
     """
     split = [_named(text) for text in changes]
     if not split:
@@ -115,7 +120,8 @@ def vary(
     # What is wrong with a name or a first value is told before anything is solved.
     first = dict(zip(names, rows[0], strict=True))
     asked_of(changed(file, first), frequency, case)
-    jobs = [(file, dict(zip(names, row, strict=True)), frequency, case) for row in rows]
+    place = None if store is None else open_store(store).place
+    jobs = [(file, dict(zip(names, row, strict=True)), frequency, case, place) for row in rows]
     labels = [name.rstrip("+-* ") for name in names]
     figures: list[dict[str, float]] = []
     unit: dict[str, str] = {}
@@ -153,7 +159,7 @@ def _sampled(told: Sequence[Sequence[str]], count: int, seed: int) -> list[tuple
     ]
 
 
-Job = tuple[DesignFile, dict[str, str], Any, str | None]
+Job = tuple[DesignFile, dict[str, str], Any, str | None, Path | None]
 Answer = tuple[dict[str, float], dict[str, str]]
 
 
@@ -182,11 +188,15 @@ def _alone(share: str) -> None:
     threadpool_limits(int(share))
 
 
+def _solved(file: DesignFile, hertz: float, place: Path | None) -> Solution:
+    return solve(file.design, [hertz]) if place is None else Store(place).solution(file.design, [hertz])
+
+
 def _answer(job: Job) -> Answer | str:
-    file, changes, frequency, case = job
+    file, changes, frequency, case, place = job
     try:
         asked = asked_of(changed(file, changes), frequency, case)
-        table = asked.table(solve(asked.file.design, [asked.hertz]))
+        table = asked.table(_solved(asked.file, asked.hertz, place))
     except EarshotError as problem:
         return str(problem).partition("\n")[0]
     figures = {str(name): float(value) for name, value in table["value"].items()}

@@ -85,3 +85,13 @@ def _change(kind: str, change: float) -> str:
     if kind == "length":
         return f"{1e3 * change:+.3f} mm"
     return f"{math.degrees(change):+.3f} deg" if kind == "angle" else f"{change:+.4g}"
+
+
+def store_table(table: pd.DataFrame, title: str) -> Any:
+    """Solves that are kept; those of one antenna in a row."""
+    shown = plain_table([("antenna", False), ("solves", True), ("unknowns", True), ("s", True), ("MB", True)])
+    for name, own in table.groupby("antenna", sort=False):
+        many = sorted({int(u) for u in own["unknowns"]})
+        span = f"{many[0]}" if len(many) == 1 else f"{many[0]} to {many[-1]}"
+        shown.add_row(str(name), str(len(own)), span, f"{own['seconds'].sum():.3g}", f"{own['bytes'].sum() / 1e6:.3g}")
+    return titled(f"{title}: {len(table)} solves, {table['bytes'].sum() / 1e6:.3g} MB", shown)

@@ -28,6 +28,7 @@ COMMANDS = (
     "vary",
     "effects",
     "tune",
+    "store",
     "cut-list",
     "export",
     "explain",

@@ -37,6 +37,10 @@ Frequencies = Annotated[
 Everything = Annotated[
     bool, typer.Option("--all", help="Print everything: every port over the band, every figure, where each watt goes.")
 ]
+Kept = Annotated[
+    Path | None,
+    typer.Option("--store", metavar="FOLDER", help="Keep every solve there; what is there is not solved again."),
+]
 Limit = Annotated[float, typer.Option("--vswr", metavar="N", help="Limit of the bandwidth that is told.")]
 Cases = Annotated[list[str] | None, typer.Option("--case", metavar="NAME", help="Of this case; may be repeated.")]
 Planes = Annotated[list[str] | None, typer.Option("--plane", metavar="E|H", help="The cut through the peak.")]

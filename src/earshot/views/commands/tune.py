@@ -12,7 +12,7 @@ from ...files.formats import write
 from ...files.tables import records
 from ...studies import tune as tuned
 from ..study_tables import tuned_tables
-from .options import DesignPath, Json, Sets, load
+from .options import DesignPath, Json, Kept, Sets, load
 from .screen import complain, paragraphs, progress, show, show_json
 
 Names = Annotated[list[str], typer.Argument(metavar="VALUE...", help="Values to change, within their ranges.")]
@@ -29,6 +29,7 @@ def tune(
     goal: Goals = None,
     case: Annotated[str | None, typer.Option("--case", metavar="NAME", help="Driven as in this case.")] = None,
     most: Annotated[int, typer.Option("--most", help="Solves, at most.")] = 12,
+    store: Kept = None,
     out: Out = None,
     sets: Sets = None,
     json: Json = False,
@@ -44,7 +45,7 @@ def tune(
         raise UsageError(f"'{out.name}': a tuned design is written as .toml")
     file = load(path, sets)
     with progress():
-        found = tuned(file, names, goal, case=case, most=most)
+        found = tuned(file, names, goal, case=case, most=most, store=store)
     if out is not None:
         complain(f"{write(found.file, out)} written")
     if json:

@@ -15,7 +15,7 @@ from ...files.tables import records
 from ...studies import Study
 from ...studies import vary as varied
 from ..study_tables import FIRST, variants_table
-from .options import DesignPath, Format, Json, known_format, load
+from .options import DesignPath, Format, Json, Kept, known_format, load
 from .plot import save_figures
 from .screen import complain, paragraphs, progress, show, show_json
 
@@ -44,6 +44,7 @@ def vary(
     case: Annotated[str | None, typer.Option("--case", metavar="NAME", help="Driven as in this case.")] = None,
     frequency: Annotated[str | None, typer.Option("--frequency", "-f", metavar="F", help="Look here.")] = None,
     processes: Annotated[int, typer.Option("--processes", help="How many solve at once.")] = 1,
+    store: Kept = None,
     out: Out = None,
     ending: Format = "png",
     json: Json = False,
@@ -57,7 +58,8 @@ def vary(
     file = load(path, None)
     with progress():
         study = varied(
-            file, changes, sample=sample, seed=seed, frequency=frequency, case=case, processes=processes
+            file, changes, sample=sample, seed=seed, frequency=frequency, case=case, processes=processes,
+            store=store,
         )  # fmt: skip
     chosen = list(figure or [name for name in FIRST if name in study.units])
     for name in chosen:
