@@ -48,7 +48,7 @@ def test_what_holds_the_right_thing_will_do(things, draw, same_as):
         (lambda t, p: PLOTS.currents(t["beam"]), "a FarField has no currents"),
         (lambda t, p: PLOTS.geometry("tag.toml"), "a str has no geometry: give an Antenna or a Design"),
         (lambda t, p: es.write(t["beam"], p / "x.csv"), "a FarField is no table; write one of its tables"),
-        (lambda t, p: es.write(t["design"].antenna, p / "x.toml"), "a Design to .toml"),
+        (lambda t, p: es.write(t["design"].antenna, p / "x.toml"), "says where .lambda. is measured"),
         (lambda t, p: es.compare([t["answer"]]), "give at least one model by name"),
         (lambda t, p: es.compare({"a": 3}), "'a' is a int; give a Solution"),
         (lambda t, p: t["design"].antenna.cut_list(0), "step 0 m is not above zero"),

@@ -96,7 +96,7 @@ def test_far_off_the_near_field_is_the_far_field():
     [
         (
             shapes.plate(0.2, 0.2, centre=(0, 0, 0.1), axis="x"),
-            "touches the earth at .* raise it, or use perfect_plane",
+            "touches the earth at .* raise it, or take a perfect plane",
         ),
         (shapes.plate(0.2, 0.2, centre=(0, 0, 0.05), axis="x"), r"reaches 0\.05 m under the earth"),
         (shapes.plate(0.2, 0.2, centre=(0, 0, 1e-4)), "is 0.0001 m above the earth .* raise it"),

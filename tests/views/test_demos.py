@@ -4,11 +4,11 @@ import json
 
 import numpy as np
 import pytest
-from overlaps import troubles
 
 import earshot as es
 from earshot.views.commands.options import load
 from earshot.views.figures import FIGURES, Wishes, figures_for
+from overlaps import troubles
 
 TWO = """
 title = "two masts"

@@ -4,12 +4,12 @@ import itertools
 
 import numpy as np
 import pytest
-from overlaps import troubles
 
 import earshot as es
 from earshot.views import plots
 from earshot.views.plots.cuts import QUANTITIES
 from earshot.views.plots.surfaces import cut_lines
+from overlaps import troubles
 
 MANY = (1, 3, 5, 8, 12)
 

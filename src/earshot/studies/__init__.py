@@ -3,7 +3,23 @@
 from .goals import Goal, goal
 from .sensitivity import sensitivities
 from .store import Store, open_store
+from .tolerating import Spread, Toleranced, spread_of, tolerate
 from .tuning import Tuned, tune
 from .varying import Study, steps_of, vary
 
-__all__ = ["Goal", "Store", "Study", "Tuned", "goal", "open_store", "sensitivities", "steps_of", "tune", "vary"]
+__all__ = [
+    "Goal",
+    "Spread",
+    "Store",
+    "Study",
+    "Toleranced",
+    "Tuned",
+    "goal",
+    "open_store",
+    "sensitivities",
+    "spread_of",
+    "steps_of",
+    "tolerate",
+    "tune",
+    "vary",
+]

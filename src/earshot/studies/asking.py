@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import pandas as pd
@@ -42,7 +43,12 @@ class Asked:
 
     def antenna(self, name: str, value: float) -> Antenna:
         """The antenna with one value, SI, whatever its range."""
-        return self.file.design.with_(**{name: Value(text_of(self.file, name, value))}).antenna
+        return self.changed_by({name: value})
+
+    def changed_by(self, values: Mapping[str, float]) -> Antenna:
+        """The same with several."""
+        texts = {name: Value(text_of(self.file, name, value)) for name, value in values.items()}
+        return self.file.design.with_(**texts).antenna
 
 
 def asked_of(file: DesignFile, frequency: str | float | None = None, case: str | None = None) -> Asked:

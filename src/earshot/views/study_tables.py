@@ -15,7 +15,7 @@ from .tables import plain_table, titled
 if TYPE_CHECKING:
     import pandas as pd
 
-    from ..studies import Study, Tuned
+    from ..studies import Study, Toleranced, Tuned
 
 FIRST = ("R", "X", "VSWR", "gain", "realized gain", "elevation of peak", "front-to-back ratio")
 """Figures that are read first."""
@@ -95,3 +95,45 @@ def store_table(table: pd.DataFrame, title: str) -> Any:
         span = f"{many[0]}" if len(many) == 1 else f"{many[0]} to {many[-1]}"
         shown.add_row(str(name), str(len(own)), span, f"{own['seconds'].sum():.3g}", f"{own['bytes'].sum() / 1e6:.3g}")
     return titled(f"{title}: {len(table)} solves, {table['bytes'].sum() / 1e6:.3g} MB", shown)
+
+
+def toleranced_tables(found: Toleranced) -> Iterator[Any]:
+    """Percentiles, what is to blame, how often limits are kept to, and how far values may stray."""
+    table = plain_table([("figure", False), *((str(head), True) for head in found.percentiles.columns)])
+    for figure, row in found.percentiles.iterrows():
+        table.add_row(str(figure), *(told_as(str(figure), float(v)) for v in row[:-1]), f"{row.iloc[-1]:.3g}")
+    yield titled(f"{found.title}: figures with its values astray", table)
+    blamed = [f for f in ("R", "X", "VSWR", "gain") if f in found.shares]
+    shares = plain_table([("value", False), ("strays", True), *((f"{f}, %", True) for f in blamed),
+                          *([("may stray", True)] if len(found.allowed) else [])])  # fmt: skip
+    kinds = {s.name: s for s in found.spreads}
+    for name, row in found.shares.iterrows():
+        one = kinds[str(name)]
+        parts = [f"{100.0 * float(row[f]):.0f}" if row[f] == row[f] else "-" for f in blamed]
+        may = [_amount(str(name), float(found.allowed[str(name)]), found)] if len(found.allowed) else []
+        shares.add_row(str(name), _amount(str(name), one.amount, found) + (" rms" if one.normal else ""), *parts, *may)
+    yield titled("what is to blame, and how far each alone may stray for 19 in 20 to keep the limits", shares)
+    for limit, share in found.yields.items():
+        yield Text(f"{limit}: kept by {100.0 * share:.1f} %")
+    if len(found.allowed):
+        factor = float(found.allowed["all at once"])
+        told = f"{factor:.2f} times" if factor < _EVER else "many times"
+        yield Text(f"all may stray {told} as far at once for 19 in 20 to keep all limits" if factor > 0.0
+                   else "the limits are not kept even without any straying")  # fmt: skip
+    doubt = found.disagreement[found.disagreement > _DOUBTFUL]
+    if len(doubt):
+        worst = ", ".join(f"{name} by {value:.1f} of its rms" for name, value in doubt.items())
+        yield Text(f"solved draws differ from the model of first order: {worst}", style="yellow")
+
+
+_EVER, _DOUBTFUL = 60.0, 0.5
+
+
+def _amount(name: str, amount: float, found: Toleranced) -> str:
+    """In the workshop's unit."""
+    kind = found.kinds[name]
+    if amount == math.inf:
+        return "far"
+    if kind == "length":
+        return f"{1e3 * amount:.3g} mm"
+    return f"{math.degrees(amount):.3g} deg" if kind == "angle" else f"{amount:.3g}"

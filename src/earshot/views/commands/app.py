@@ -28,6 +28,7 @@ COMMANDS = (
     "vary",
     "effects",
     "tune",
+    "tolerate",
     "store",
     "cut-list",
     "export",

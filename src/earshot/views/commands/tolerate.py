@@ -1,0 +1,51 @@
+"""earshot tolerate: what the workshop's spreads make of a design's figures."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from ...files.tables import records
+from ...studies import tolerate as toleranced
+from ..study_tables import toleranced_tables
+from .options import DesignPath, Json, Sets, load
+from .screen import paragraphs, progress, show, show_json
+
+Strays = Annotated[
+    list[str],
+    typer.Argument(
+        metavar="NAME=SPREAD...",
+        help="'driven=±0.5 mm' evenly, 'rod=1 % rms' normally, '... together' for what strays as one batch.",
+    ),
+]
+Limits = Annotated[
+    list[str] | None,
+    typer.Option("--limit", metavar="LIMIT", help="'VSWR <= 1.5 from 149 MHz to 151 MHz', 'gain >= 7'; repeat."),
+]
+
+
+def tolerate(
+    path: DesignPath,
+    spreads: Strays,
+    limit: Limits = None,
+    case: Annotated[str | None, typer.Option("--case", metavar="NAME", help="Driven as in this case.")] = None,
+    count: Annotated[int, typer.Option("--count", help="How many draws.")] = 20_000,
+    seed: Annotated[int, typer.Option("--seed", help="Where chance begins.")] = 0,
+    checked: Annotated[int, typer.Option("--checked", help="Draws that are solved too.")] = 6,
+    sets: Sets = None,
+    json: Json = False,
+) -> None:
+    """Say what spreads of values make of the figures, how often limits are kept to, and which value is to blame.
+
+    One solve, a fill for every value, and some solves to check the model of first order.
+    """
+    file = load(path, sets)
+    with progress():
+        found = toleranced(file, spreads, limit or [], case=case, count=count, seed=seed, checked=checked)
+    if json:
+        show_json({"percentiles": records(found.percentiles.rename_axis("figure").reset_index()),
+                   "yields": found.yields.to_dict(), "shares": records(found.shares.rename_axis("value").reset_index()),
+                   "allowed": found.allowed.to_dict(), "disagreement": found.disagreement.to_dict()})  # fmt: skip
+    else:
+        show(*paragraphs(toleranced_tables(found)))
