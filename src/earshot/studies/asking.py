@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+import numpy as np
 import pandas as pd
 
 from .. import units
@@ -14,11 +15,26 @@ from ..answers.solution import Solution
 from ..description.antenna import Antenna
 from ..description.design import Value
 from ..errors import UsageError, unknown
+from ..fields import polarisation
+from ..fields.gains import decibels
 from ..files.design_file import DesignFile
 from ..runs.run import lone_case
 
 STEP = 3e-5
 """By how much a value is moved to see what follows, as a share of it."""
+
+
+QUICK = ("gain", "realized gain", "mismatch loss", "front-to-back ratio", "side lobe level", "axial ratio at the peak")
+"""Figures of a beam that are had in fixed directions; those of ports besides."""
+
+
+@dataclass(frozen=True, slots=True)
+class Aim:
+    """Directions (θ, φ), radians: of the peak, behind it, and of the strongest side lobe; none where there is none."""
+
+    peak: tuple[float, float]
+    behind: tuple[float, float] | None
+    lobe: tuple[float, float] | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +56,36 @@ class Asked:
             {"value": solution}, sources, at or self.hertz, terminations=self.case.terminations,
             sectors=self.case.sectors,
         )  # fmt: skip
+
+    def towards(self, solution: Solution, aim: Aim, at: float | None = None) -> pd.Series[float]:
+        """`QUICK` figures, of the beam in fixed directions: no lobe is looked for.
+
+        To first order a peak that moves is as strong as where it was.
+        """
+        hertz = at or self.hertz
+        sources = dict(self.case.sources) or None
+        driven = solution.drive(sources, hertz, terminations=self.case.terminations)
+        field = driven.far_field()
+        theta, phi = np.array([place or (0.0, 0.0) for place in (aim.peak, aim.behind, aim.lobe)]).T
+        gain = decibels(field.gain(theta, phi))
+        found = compare({"value": solution.network}, frequency=hertz)["value"].astype(float)
+        found["gain"], found["realized gain"] = gain[0], float(decibels(field.realized_gain(*aim.peak)))
+        found["mismatch loss"] = found["gain"] - found["realized gain"]
+        if aim.behind is not None:
+            found["front-to-back ratio"] = gain[0] - gain[1]
+        if aim.lobe is not None:
+            found["side lobe level"] = gain[2] - gain[0]
+        found["axial ratio at the peak"] = float(polarisation.axial_ratio(*field.field(*aim.peak)))
+        return found
+
+    def aim(self, solution: Solution) -> Aim:
+        """Where the beam of a solution goes, and what else of it is looked at."""
+        sources = dict(self.case.sources) or None
+        field = solution.drive(sources, self.hertz, terminations=self.case.terminations).far_field()
+        theta, phi = field.peak
+        behind = None if field.front_to_back is None else (theta if field.half_space else np.pi - theta, phi + np.pi)
+        lobe = field.side_lobe
+        return Aim((theta, phi), behind, None if lobe is None else lobe[1:])
 
     def antenna(self, name: str, value: float) -> Antenna:
         """The antenna with one value, SI, whatever its range."""

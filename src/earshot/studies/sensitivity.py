@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 import pandas as pd
 
 from ..answers.solution import Solution
 from ..answers.solve import solve
-from ..description.antenna import Antenna
 from ..files.design_file import DesignFile
 from ..running import report
 from .asking import STEP, Asked, asked_of, names_of
@@ -23,54 +22,67 @@ RESONANCE = "resonance"
 
 
 def sensitivities(
-    file: DesignFile, names: Sequence[str] = (), frequency: str | float | None = None, *, case: str | None = None
+    file: DesignFile,
+    names: Sequence[str] = (),
+    frequency: str | float | None = None,
+    *,
+    case: str | None = None,
+    every: bool = False,
 ) -> pd.DataFrame:
-    """Derivatives of every figure by every value: a row per value, with its SI unit's kind and what it is now.
+    """Derivatives of figures by every value: a row per value, with its SI unit's kind and what it is now.
 
-    file: a design file. names: of values, all unless given. frequency, case: those of the first case unless given. Of a
-    lone port also of its resonance, MHz: -(∂X/∂v)/(∂X/∂f). Raises UsageError for values and cases there are not, and as
-    `solve` does.
+    file: a design file. names: of values, all unless given. frequency, case: those of the first case unless given.
+    every: of every figure there is, beamwidths and sectors too; else of ports, gains, front-to-back, side lobe and
+    axial ratio. Of a lone port also of its resonance, MHz: -(∂X/∂v)/(∂X/∂f). Raises UsageError for values and cases
+    there are not, and as `solve` does.
     """
     asked = asked_of(file, frequency, case)
     chosen = names_of(file, list(names))
     solution = solve(file.design, [asked.hertz])
-    return derivatives(asked, solution, chosen)
+    return derivatives(asked, solution, chosen, every=every)
 
 
-def derivatives(asked: Asked, solution: Solution, names: Sequence[str]) -> pd.DataFrame:
+def derivatives(asked: Asked, solution: Solution, names: Sequence[str], *, every: bool) -> pd.DataFrame:
     """The same of a solution that is there."""
-    base, quantities = asked.figures(solution), asked.file.design.values.quantities
+    aim, quantities = asked.aim(solution), asked.file.design.values.quantities
+
+    def figures(one: Solution, at: float | None = None) -> pd.Series[float]:
+        return asked.figures(one, at) if every else asked.towards(one, aim, at)
+
+    base = figures(solution)
     rows = {}
     for name in names:
         report(f"what follows from {name}")
-        rows[name] = _slope(asked, solution, base, name)
+        rows[name] = _slope(asked, solution, figures, base, name)
     table = pd.DataFrame(rows).T
     if "X" in base:
         step = STEP * asked.hertz
         aside = nearby(solution, solution.antenna, asked.hertz, asked.hertz + step)
         if aside is not None:
-            slope = (asked.figures(aside, asked.hertz + step)["X"] - base["X"]) / step
+            slope = (figures(aside, asked.hertz + step)["X"] - base["X"]) / step
             table[RESONANCE] = -table["X"] / slope / 1e6
     table.insert(0, "now", [quantities[name].si for name in names])
     table.insert(0, "kind", [quantities[name].kind for name in names])
     return table.rename_axis("value")
 
 
-def _slope(asked: Asked, solution: Solution, base: pd.Series[float], name: str) -> pd.Series[float]:
+def _slope(
+    asked: Asked, solution: Solution, figures: Callable[[Solution], pd.Series[float]], base: pd.Series[float], name: str
+) -> pd.Series[float]:
     """By one value: to one side or the other, where the mesh goes along; else between two meshes of their own."""
     value = asked.file.design.values.quantities[name].si
     size = STEP * (abs(value) or _unit(asked, name))
     for step in (size, -size):
         aside = nearby(solution, asked.antenna(name, value + step), asked.hertz, asked.hertz)
         if aside is not None:
-            return (asked.figures(aside) - base) / step
+            return (figures(aside) - base) / step
     _log.warning("'%s' changes how the mesh is joined: its figures are compared between two meshes", name)
     step = _COARSE / STEP * size
 
-    def figures(antenna: Antenna) -> pd.Series[float]:
-        return asked.figures(solve(antenna, [asked.hertz], rule=solution.rule))
-
-    high, low = (figures(asked.antenna(name, value + sign * step)) for sign in (1.0, -1.0))
+    high, low = (
+        figures(solve(asked.antenna(name, value + sign * step), [asked.hertz], rule=solution.rule))
+        for sign in (1.0, -1.0)
+    )
     return (high - low) / (2.0 * step)
 
 

@@ -168,7 +168,9 @@ def _models(asked: Asked, names: Sequence[str], places: Sequence[float]) -> dict
     for hertz in places:
         one = replace(asked, hertz=hertz)
         table = (
-            derivatives(one, solution, names).drop(columns=["kind", "now", RESONANCE], errors="ignore").astype(float)
+            derivatives(one, solution, names, every=False)
+            .drop(columns=["kind", "now", RESONANCE], errors="ignore")
+            .astype(float)
         )
         now = {name: v for name, v in plain(one.figures(solution)).items() if name in table and np.isfinite(v)}
         slopes = {name: table[name].to_numpy() for name in now}

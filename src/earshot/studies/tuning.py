@@ -18,7 +18,7 @@ from ..errors import ModelError, UsageError
 from ..files.design_file import DesignFile
 from ..files.editing import changed
 from ..running import report
-from .asking import Asked, asked_of, names_of, plain
+from .asking import QUICK, Asked, asked_of, names_of, plain
 from .goals import Goal, goal, known_in
 from .sensitivity import derivatives
 from .store import Store, open_store
@@ -76,6 +76,12 @@ class _Tuner:
         """Every frequency of every goal."""
         return sorted({f for g in self.goals for f in self.at(g)})
 
+    @property
+    def every(self) -> bool:
+        """Whether a goal is of a figure that is not had in fixed directions."""
+        ports = ("R", "X", "VSWR", "return loss")
+        return any(not g.figure.startswith(ports) and g.figure not in QUICK for g in self.goals)
+
     def at(self, one: Goal) -> tuple[float, ...]:
         """Where a goal is looked at."""
         return one.frequencies or (self.asked.hertz,)
@@ -103,13 +109,14 @@ class _Tuner:
         """How what is lacking changes with every value, (goals, values)."""
         file = replace(self.file, design=self.file.design.with_(**{n: Value(t) for n, t in now.texts.items()}))
         tables = {
-            f: derivatives(replace(self.asked, file=file, hertz=f), now.solution, self.names) for f in self.places
+            f: derivatives(replace(self.asked, file=file, hertz=f), now.solution, self.names, every=self.every)
+            for f in self.places
         }
         columns = []
         for name, value in zip(self.names, now.values.tolist(), strict=True):
             step = _CALM * (abs(value) or 1.0)
             rates = {f: table.loc[name].to_dict() for f, table in tables.items()}
-            aside = {f: {k: v + step * rates[f][k] for k, v in own.items()} for f, own in now.figures.items()}
+            aside = {f: {k: v + step * rates[f].get(k, 0.0) for k, v in own.items()} for f, own in now.figures.items()}
             columns.append((self.short(aside, now.solution) - now.short) / step)
         return np.stack(columns, axis=1)
 
