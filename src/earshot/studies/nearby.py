@@ -13,7 +13,11 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from ..answers.solution import Solution
+from ..arraytypes import Floats, Ints
 from ..description.antenna import Antenna
+from ..description.distances import distances
+from ..errors import ModelError
+from ..meshing.faces import slabs
 from ..meshing.mesh import mesh
 from ..meshing.sheet_mesh import SheetMesh, sheet_mesh
 from ..moments.basis import Basis
@@ -26,6 +30,10 @@ _ROUNDS, _CLOSE, _ENOUGH = 12, 1e-13, 1e-8
 """Rounds of refinement at most; what is left where nothing more is to be had, and where it will do, V for 1 V."""
 _BESIDE = 0.1
 """How far a vertex may have moved, as a share of its mesh's shortest edge, to be known again."""
+_EXACT, _ASIDE = 1e-9, 1e-3
+"""How far off what should be in place may be, over the antenna's size and over how far vertices moved."""
+_OFF_RIM = 0.1
+"""The same of rims, whose vertices a mesh puts down to some 1e-7 of the size."""
 
 
 def nearby(solution: Solution, antenna: Antenna, hertz: float, at: float) -> Solution | None:
@@ -36,7 +44,12 @@ def nearby(solution: Solution, antenna: Antenna, hertz: float, at: float) -> Sol
     basis = _basis_like(solution, antenna)
     if basis is None:
         return None
-    matrix, vectors = impedance_matrix(antenna, basis, at), gap_vectors(antenna, basis).astype(complex)
+    try:
+        vectors = gap_vectors(antenna, basis).astype(complex)
+    except ModelError:
+        # A gap that stays while its sheet grows is not where the mesh has its lines.
+        return None
+    matrix = impedance_matrix(antenna, basis, at)
     known = solved_for(solution.antenna, solution.response.basis, hertz, vectors)
     left = np.inf
     for _ in range(_ROUNDS):
@@ -64,7 +77,8 @@ def _basis_like(solution: Solution, antenna: Antenna) -> Basis | None:
         return None
     if own.sheet_mesh is None:
         return antenna_basis(antenna, wavelength, solution.rule)
-    carried = _carried(own.sheet_mesh, sheet_mesh(antenna, wavelength, solution.rule))
+    fresh = sheet_mesh(antenna, wavelength, solution.rule)
+    carried = _carried(own.sheet_mesh, fresh) or _stretched(own.sheet_mesh, fresh, solution.antenna, antenna)
     if carried is None:
         return None
     basis = basis_on(grid, carried, own.reach, antenna.medium)
@@ -82,3 +96,56 @@ def _carried(solved: SheetMesh, fresh: SheetMesh) -> SheetMesh | None:
     if not near or len(np.unique(which)) < len(which):
         return None
     return replace(solved, vertices=fresh.vertices[which], places=fresh.places[which], surfaces=fresh.surfaces)
+
+
+def _stretched(solved: SheetMesh, fresh: SheetMesh, before: Antenna, after: Antenna) -> SheetMesh | None:
+    """The solved mesh stretched as each sheet is along its own axes, where that takes its rims to the new ones.
+
+    What stays where it is on a sheet that grows, such as a wire's foot, would be carried off: then there is none.
+    """
+    if len(before.sheets) != len(after.sheets):
+        return None
+    vertices = np.full_like(solved.vertices, np.nan)
+    for number, (old, new) in enumerate(zip(before.sheets, after.sheets, strict=True)):
+        own, other = (np.unique(m.triangles[m.sheet == number]) for m in (solved, fresh))
+        if not len(own) or not len(other):
+            return None
+        local, ends = old.surface.to_local(solved.vertices[own]), new.surface.to_local(fresh.vertices[other])
+        low, span = local.min(axis=0), np.ptp(local, axis=0)
+        share = np.divide(local - low, span, out=np.zeros_like(local), where=span > 0.0)
+        placed = new.surface.to_space(ends.min(axis=0) + share * np.ptp(ends, axis=0))
+        known = ~np.isnan(vertices[own, 0])
+        if np.abs(vertices[own[known]] - placed[known]).max(initial=0.0) > _EXACT * after.size:
+            return None
+        vertices[own] = placed
+    moved = float(np.abs(vertices - solved.vertices).max(initial=0.0))
+    rims = fresh.vertices[_rims(fresh)]
+    edges = np.stack([rims[:, 0], rims[:, 1], rims[:, 1]], axis=1)
+    at_rims = vertices[np.unique(_rims(solved))]
+    if len(at_rims) and (not len(edges) or distances(edges, at_rims).max() > _OFF_RIM * moved):
+        return None
+    for slab in slabs(before):
+        # The field of a gap is by its width: that may not grow with its sheet.
+        inside = np.abs((solved.vertices - slab.place) @ slab.normal) <= 1.01 * slab.half
+        if np.abs((vertices - solved.vertices)[inside] @ slab.normal).max(initial=0.0) > _ASIDE * moved:
+            return None
+    for one, place in zip(_fixed(before), _fixed(after), strict=True):
+        near = np.linalg.norm(solved.vertices - one, axis=1).argmin()
+        held = np.linalg.norm(solved.vertices[near] - one) <= _EXACT * after.size
+        if held and np.linalg.norm(vertices[near] - place) > _ASIDE * moved + _EXACT * after.size:
+            return None
+    return replace(solved, vertices=vertices, places=vertices, surfaces=fresh.surfaces)
+
+
+def _rims(triangles: SheetMesh) -> Ints:
+    """Edges (n, 2) of one triangle alone, by their vertices."""
+    t = triangles.triangles
+    sides = np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1)
+    edges, counts = np.unique(sides, axis=0, return_counts=True)
+    return np.asarray(edges[counts == 1])
+
+
+def _fixed(antenna: Antenna) -> list[Floats]:
+    """Places that a mesh has vertices or lines at: ends of wires, and gaps."""
+    ends = [np.array(point) for wire in antenna.wires for point in (wire.points[0], wire.points[-1])]
+    return ends + [antenna.place_of(gap) for gap in antenna.gaps if gap.across is not None]

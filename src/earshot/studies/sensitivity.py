@@ -16,7 +16,7 @@ from .asking import STEP, Asked, asked_of, names_of
 from .nearby import nearby
 
 _log = logging.getLogger("earshot")
-_COARSE = 1e-3
+_COARSE = 1e-2
 """The step where the mesh does not go along, so that both sides are meshed and solved."""
 RESONANCE = "resonance"
 
