@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
 
+from ..fields.words import unsigned
 from ..units import engineering
 from .side_by_side import told_as
 from .tables import plain_table, titled
@@ -49,7 +50,7 @@ def effects_table(table: pd.DataFrame, title: str) -> Any:
     for value in order:
         size, words = steps[value]
         effects = [_at(table, value, name) * size for name in known]
-        shown.add_row(f"{words} of {value}", *(f"{e:+.{_EFFECTS[n][1]}f}" if e == e else "-" for n, e in
+        shown.add_row(f"{words} of {value}", *(f"{unsigned(e, _EFFECTS[n][1]):+.{_EFFECTS[n][1]}f}" if e == e else "-" for n, e in
                                                zip(known, effects, strict=True)))  # fmt: skip
     return titled(f"{title}: what a step of a value does", shown)
 
