@@ -50,8 +50,11 @@ def effects_table(table: pd.DataFrame, title: str) -> Any:
     for value in order:
         size, words = steps[value]
         effects = [_at(table, value, name) * size for name in known]
-        shown.add_row(f"{words} of {value}", *(f"{unsigned(e, _EFFECTS[n][1]):+.{_EFFECTS[n][1]}f}" if e == e else "-" for n, e in
-                                               zip(known, effects, strict=True)))  # fmt: skip
+        told = [
+            f"{unsigned(e, digits):+.{digits}f}" if e == e else "-"
+            for e, (_, digits) in zip(effects, (_EFFECTS[name] for name in known), strict=True)
+        ]
+        shown.add_row(f"{words} of {value}", *told)
     return titled(f"{title}: what a step of a value does", shown)
 
 
