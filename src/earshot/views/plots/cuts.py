@@ -352,7 +352,7 @@ def multiples(
             row, column = divmod(n, across)
             # Half a circle takes the middle half of its square.
             lower, tall = 0.09 + 0.80 * (down - 1 - row) / down, 0.80 / down
-            height = tall * (1.24 if one.half_space else 0.70)
+            height = tall * (1.24 if one.half_space else 0.62)
             foot = lower + 0.1 * tall - (0.25 * height if one.half_space else 0.0)
             axes = figure.add_axes((0.03 + 0.94 * column / across, foot, 0.94 / across, height), projection="polar")
             assert isinstance(axes, PolarAxes)

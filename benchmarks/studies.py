@@ -1,0 +1,57 @@
+"""What studies cost, as ratios within one run: python benchmarks/studies.py.
+
+Tries over two processes against one, at one thread each; effects of ten values against one solve of the same antenna.
+Prints a table in Markdown.
+"""
+
+import os
+import time
+from pathlib import Path
+
+from threadpoolctl import threadpool_limits
+
+import earshot as es
+from earshot import studies
+from earshot.files.design_file import design_from_text
+from earshot.files.design_text import design_text
+from earshot.studies.asking import asked_of
+from earshot.studies.sensitivity import derivatives
+
+
+def seconds(work) -> float:
+    start = time.perf_counter()
+    work()
+    return time.perf_counter() - start
+
+
+def as_file(design):
+    return design_from_text(design_text(design), "made.toml", Path())
+
+
+def over_processes(tries: int = 200) -> float:
+    """How many times as fast two processes are."""
+    file, changes = as_file(es.antennas.yagi("150 MHz", elements=3)), [f"driven = 0.90 m to 0.98 m in {tries}"]
+    studies.vary(file, ["driven = 0.90 m to 0.98 m in 3"])
+    os.environ["EARSHOT_THREADS"] = "1"
+    with threadpool_limits(1):
+        alone = seconds(lambda: studies.vary(file, changes))
+    del os.environ["EARSHOT_THREADS"]
+    return alone / seconds(lambda: studies.vary(file, changes, processes=2))
+
+
+def ten_effects(per_wavelength: float = 360) -> tuple[int, float]:
+    """Unknowns, and effects of ten values over one solve."""
+    file, rule = as_file(es.antennas.yagi("150 MHz", elements=12)), es.MeshRule(per_wavelength=per_wavelength)
+    es.solve(file.design, [150e6], rule=rule)
+    solved = []
+    once = seconds(lambda: solved.append(es.solve(file.design, [150e6], rule=rule)))
+    names = list(dict(file.design.given))[:10]
+    effects = seconds(lambda: derivatives(asked_of(file), solved[0], names, every=False))
+    return solved[0].unknowns, effects / once
+
+
+if __name__ == "__main__":
+    print("| what | ratio |\n|---|---|")
+    print(f"| 200 tries, one process over two | {over_processes():.2f} |")
+    unknowns, ratio = ten_effects()
+    print(f"| ten effects over one solve, {unknowns} unknowns | {ratio:.1f} |")
