@@ -178,6 +178,7 @@ def test_what_cannot_be_met_is_said_and_ranges_hold(tmp_path):
     [
         (["lnog"], ["X = 0"], "did you mean 'long'"),
         (["long"], ["X is 0"], "write it like"),
+        (["long"], ["efficiency >= 90 %"], "write it like"),
         (["long"], ["Q = 3"], "no figure 'Q'"),
         (["long"], ["VSWR <= 0.5"], "never below 1"),
         (["long"], ["gain >= 2 from 310 MHz to 300 MHz"], "empty"),

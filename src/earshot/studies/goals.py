@@ -14,7 +14,7 @@ from ..errors import UsageError, unknown
 
 _GOAL = re.compile(
     r"\s*(?P<figure>[A-Za-z][\w /,-]*?)\s*(?P<sign><=|>=|=|<|>)\s*(?P<value>[-+]?[\d.]+(?:e[-+]?\d+)?)\s*"
-    r"(?P<unit>ohm|dBi|dB|deg|%)?"
+    r"(?P<unit>ohm|dBi|dB|deg)?"
     r"(?:\s+(?:at\s+(?P<at>\S.*?)|from\s+(?P<low>\S.*?)\s+to\s+(?P<high>\S.*?)))?\s*"
 )
 _RESONANCE = re.compile(r"\s*resonance\s*=\s*(?P<at>\S.*?)\s*")
