@@ -19,6 +19,7 @@ from ..fields.near import NearField, near_field, power_through_box
 from ..fields.sheet_currents import SheetCurrents
 from ..lettering import Told
 from ..moments.basis import Basis
+from ..moments.formulation import formulation
 from ..units import engineering
 
 if TYPE_CHECKING:
@@ -55,11 +56,13 @@ class Driven(Told):
 
     voltages, currents (ports,): peak, at the ports. driven: names of the ports with a source; the others are closed.
     taken: power in the metal and jacket of every wire, in every load, line and stub, W, by name.
-    load_voltages, load_currents: across and through every load, peak.
+    load_voltages, load_currents: across and through every load, peak. basis, amounts (functions,): what `flow` is of.
     """
 
     antenna: Antenna
     flow: Currents
+    basis: Basis
+    amounts: Complexes
     voltages: Complexes
     currents: Complexes
     driven: tuple[str, ...]
@@ -239,6 +242,25 @@ class Driven(Told):
         if not frames:
             raise UsageError(f"antenna '{self.antenna.name}' has no wires: ask for its sheet_currents_table")
         return pd.concat(frames, ignore_index=True)
+
+    def potential_table(self) -> pd.DataFrame:
+        """The scalar potential along every wire in the air, against infinity: table of wire, place, V peak and phase.
+
+        Raises UsageError for antennas without such wires; see `moments.potential` for the gauge.
+        """
+        import pandas as pd
+
+        grid = self.basis.mesh
+        chosen = np.flatnonzero(~self.basis.wires.through)
+        if not len(chosen):
+            raise UsageError(f"antenna '{self.antenna.name}': voltage along wires: it has none in the air")
+        volts = formulation(self.antenna.medium).potential(self.basis, self.amounts, self.frequency, chosen)
+        names = [wire.name for wire in self.antenna.wires]
+        where = {f"{axis}_m": grid.centres[chosen, i] for i, axis in enumerate("xyz")}
+        own, along = [names[i] for i in grid.wire[chosen]], grid.arc[chosen].mean(axis=1)
+        return pd.DataFrame({"wire": own, "along_m": along,
+                             **where, "voltage_V": np.abs(volts),
+                             "phase_deg": np.degrees(np.angle(volts))})  # fmt: skip
 
     def sheet_currents_table(self) -> pd.DataFrame:
         """A row per triangle: sheet, centroid (m), area (m²), surface current there by component (A/m, peak).

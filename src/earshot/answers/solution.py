@@ -254,7 +254,18 @@ class Solution(Told):
         )
         loads = slice(circuit.ports, circuit.ports + len(self.antenna.loads))
         through = -circuit.drawn(admittance, nodes[:, None])[loads, 0]
-        return Driven(self.antenna, flow, voltages, currents, tuple(given), taken, nodes[loads], through)
+        return Driven(
+            self.antenna,
+            flow,
+            self.response.basis,
+            amounts,
+            voltages,
+            currents,
+            tuple(given),
+            taken,
+            nodes[loads],
+            through,
+        )
 
     def run(self, *cases: Case) -> dict[str, tuple[Driven, ...]]:
         """Drive the ports as each case says: by its name, one result per frequency it names.

@@ -47,7 +47,7 @@ class Points:
         return int(self.owner.max()) + 1
 
 
-def _across(tangents: Floats) -> Floats:
+def frames_of(tangents: Floats) -> Floats:
     """Two unit vectors square to each tangent (n, 6)."""
     helper = np.where(np.abs(tangents[:, :1]) < 0.9, np.array([[1.0, 0.0, 0.0]]), np.array([[0.0, 1.0, 0.0]]))
     one = np.cross(tangents, helper)
@@ -67,7 +67,7 @@ def wire_points(mesh: WireMesh) -> Points:
         both[:, :, end, 3] = weights * slope
     return Points(
         places.reshape(-1, 3),
-        np.repeat(_across(tangents), _NODES, axis=0),
+        np.repeat(frames_of(tangents), _NODES, axis=0),
         np.repeat(mesh.radii, _NODES),
         np.repeat(np.arange(n), _NODES),
         both.reshape(-1, 2, 4),
@@ -106,7 +106,7 @@ def fan_points(basis: SheetBasis, fans: tuple[Fan, ...], *, near: bool = True) -
     )
 
 
-def _potentials(points: Points, basis: SheetBasis, frequency: float) -> Complexes:
+def potentials_of(points: Points, basis: SheetBasis, frequency: float) -> Complexes:
     """What the triangles do to every row and set: (rows, 2, 5, triangles), see the kernel."""
     from ..kernels.coupling import potentials
 
@@ -165,7 +165,7 @@ def _coupled(basis: Basis, frequency: float, image: bool) -> tuple[Complexes, Co
     n = wires.size
     on_wires = wire_points(basis.mesh)
     on_wires = on_wires.image if image else on_wires
-    seen = _potentials(on_wires, sheets, frequency)
+    seen = potentials_of(on_wires, sheets, frequency)
     between = wires.ends.T @ with_sheets(seen, sheets, frequency).reshape(2 * len(basis.mesh), -1)
     added = np.zeros((n, n), np.complex128)
     if basis.feet:
@@ -177,7 +177,7 @@ def _coupled(basis: Basis, frequency: float, image: bool) -> tuple[Complexes, Co
         fans = tuple(f for f, _ in basis.feet)
         into = np.array([amount for _, amount in basis.feet])
         points = fan_points(sheets, fans)
-        from_fans = _potentials(points.image if image else points, sheets, frequency)
+        from_fans = potentials_of(points.image if image else points, sheets, frequency)
         between += into.T @ with_sheets(from_fans, sheets, frequency).sum(axis=1)
         # Wires with feet, and feet with feet; the ordinary halves in closed form, the rest as points.
         to_wires = np.stack([with_fan(seen, f, frequency).reshape(-1) for f in fans], axis=1)

@@ -34,20 +34,20 @@ def couple_by_earth(basis: Basis, table: EarthTable, frequency: float, matrix: C
     if sheets is None:
         return
     on_wires = wire_points(basis.mesh)
-    between = wires.ends.T @ _with_sheets(on_wires, sheets, table, frequency).reshape(2 * len(basis.mesh), -1)
+    between = wires.ends.T @ sheets_by_earth(on_wires, sheets, table, frequency).reshape(2 * len(basis.mesh), -1)
     if basis.feet:
         into = np.array([amount for _, amount in basis.feet])
         on_feet = fan_points(sheets, tuple(f for f, _ in basis.feet), near=False)
-        between += into.T @ _with_sheets(on_feet, sheets, table, frequency).sum(axis=1)
-        crossed = wires.ends.T @ _with_points(on_wires, on_feet, table, frequency).reshape(2 * len(basis.mesh), -1)
-        square = _with_points(on_feet, on_feet, table, frequency).sum(axis=1)
+        between += into.T @ sheets_by_earth(on_feet, sheets, table, frequency).sum(axis=1)
+        crossed = wires.ends.T @ points_by_earth(on_wires, on_feet, table, frequency).reshape(2 * len(basis.mesh), -1)
+        square = points_by_earth(on_feet, on_feet, table, frequency).sum(axis=1)
         added = crossed @ into
         matrix[first:, first:] += added + added.T + into.T @ (0.5 * (square + square.T)) @ into
     matrix[first:, :first] += between
     matrix[:first, first:] += between.T
 
 
-def _with_sheets(points: Points, basis: SheetBasis, table: EarthTable, frequency: float) -> Complexes:
+def sheets_by_earth(points: Points, basis: SheetBasis, table: EarthTable, frequency: float) -> Complexes:
     """Entries of rows and sets with every function of the sheets: (rows, 2, functions)."""
     from ..kernels.earth_sheets import earth_potentials
 
@@ -71,7 +71,7 @@ def _with_sheets(points: Points, basis: SheetBasis, table: EarthTable, frequency
     return found
 
 
-def _with_points(points: Points, others: Points, table: EarthTable, frequency: float) -> Complexes:
+def points_by_earth(points: Points, others: Points, table: EarthTable, frequency: float) -> Complexes:
     """Entries of rows and sets with all of others' rows, both sets together: (rows, 2, others' rows)."""
     from ..kernels.earth_sheets import earth_points
 

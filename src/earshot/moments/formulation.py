@@ -7,7 +7,7 @@ from typing import Protocol
 
 import numpy as np
 
-from ..arraytypes import Complexes
+from ..arraytypes import Complexes, Ints
 from ..constants import wavenumber
 from ..description.antenna import Antenna
 from ..media.earth import Earth
@@ -16,6 +16,7 @@ from ..media.stack import Stack
 from ..media.surroundings import Medium, PerfectPlane
 from ..meshing.mesh import MeshRule, WireMesh, mesh
 from ..meshing.sheet_mesh import SheetMesh, sheet_mesh
+from . import potential
 from .basis import Basis
 from .coupling import couple
 from .earth import add_earth, table_for
@@ -39,6 +40,10 @@ class Formulation(Protocol):
 
     def tested(self, basis: Basis, wave: PlaneWave, frequency: float) -> Complexes:
         """∫ f·E (functions,), volts, of a plane wave; raises UsageError where it cannot come from there."""
+        ...
+
+    def potential(self, basis: Basis, amounts: Complexes, frequency: float, segments: Ints) -> Complexes:
+        """The scalar potential (n,), V, mean along segments (n,), of functions times amounts (functions,)."""
         ...
 
 
@@ -65,6 +70,11 @@ class InTheOpen:
         refuse_from_below(wave)
         return tested_in_the_open(basis, wave, frequency, PerfectPlane().reflected)
 
+    def potential(self, basis: Basis, amounts: Complexes, frequency: float, segments: Ints) -> Complexes:
+        """Of the charges, and over a plane of their images."""
+        by = potential.over_plane if self.plane else potential.in_the_open
+        return by(basis, amounts, frequency, potential.charges_at(basis, segments))
+
 
 @dataclass(frozen=True, slots=True)
 class OverEarth:
@@ -80,6 +90,11 @@ class OverEarth:
         """The wave itself, and what earth reflects of it."""
         refuse_from_below(wave)
         return tested_in_the_open(basis, wave, frequency, self.earth.reflected)
+
+    def potential(self, basis: Basis, amounts: Complexes, frequency: float, segments: Ints) -> Complexes:
+        """Of the charges, and what earth sends back of them."""
+        places = potential.charges_at(basis, segments)
+        return potential.over(basis, amounts, frequency, places, self.earth.at(frequency))
 
 
 def over(basis: Basis, below: Below, frequency: float) -> Complexes:
@@ -124,6 +139,12 @@ class OnLayers:
         if self.stack.has_plane:
             refuse_from_below(wave)
         return tested_in_layers(basis, wave, frequency, self.stack)
+
+    def potential(self, basis: Basis, amounts: Complexes, frequency: float, segments: Ints) -> Complexes:
+        """Of what is on the layers, in them, and in the air over them; segments: in the air."""
+        aloft = np.flatnonzero(~basis.wires.through)
+        found = potential.over_layers(layered(basis, self.stack), amounts, frequency, self.stack)
+        return found[np.searchsorted(aloft, segments)]
 
 
 def formulation(medium: Medium) -> Formulation:

@@ -62,7 +62,7 @@ def with_level(parts: Layered, stack: Stack, frequency: float) -> Complexes:
     aloft, metal = parts.aloft, parts.metal
     assert aloft is not None
     wires = parts.up.shape[1]
-    found = np.zeros((aloft.basis.size, len(parts.on_metal) + wires), np.complex128)
+    found = np.zeros((aloft.carried[0].shape[1], len(parts.on_metal) + wires), np.complex128)
     heights = aloft.places[:, 2] - stack.thickness
     flow, charge = scales(frequency)
     if metal is not None:
@@ -91,14 +91,19 @@ def _from_probes(parts: Layered, stack: Stack, frequency: float) -> Complexes:
     return np.asarray(lift - push)
 
 
+def at_ends(parts: Layered, stack: Stack, frequency: float) -> Complexes:
+    """What a unit of charge left at each end on layers does to what is in the air (aloft, ends)."""
+    assert parts.aloft is not None
+    return np.asarray(_by_ends(parts, stack, frequency, parts.aloft.ends)[2:].sum(axis=0))
+
+
 def among(parts: Layered, stack: Stack, frequency: float) -> Complexes:
     """What the ends of currents on layers add to the entries of what is in the air (aloft, aloft)."""
     from ..kernels.over_layers import over_points
 
     aloft = parts.aloft
     assert aloft is not None
-    push, lift = _by_ends(parts, stack, frequency, aloft.ends)[2:]
-    one = (push + lift) @ aloft.left
+    one = at_ends(parts, stack, frequency) @ aloft.left
     table, (_, charge) = _ends_for(parts, stack, frequency), scales(frequency)
     count = len(aloft.ends)
     mutual = np.zeros((4, count, count), np.complex128)

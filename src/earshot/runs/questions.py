@@ -13,7 +13,6 @@ from ..errors import UsageError, unknown
 from ..fields import polarisation
 from ..fields.far import FarField
 from ..fields.gains import decibels
-from ..fields.potential import wire_potential
 from . import near_question
 from .asking import BEARINGS, QUESTIONS, Asked, ask, bearing, chosen_cases, degrees, question, stacked
 from .run import CaseRun, Run
@@ -142,18 +141,9 @@ def _currents(run: Run, asked: Asked) -> pd.DataFrame:
     return stacked((label, one.driven.currents_table()) for label, one in chosen_cases(run, asked.cases))
 
 
-@question("voltage", "the potential along every wire, V peak, against infinity: in free space and over a perfect plane")
+@question("voltage", "the potential along every wire, V peak, against infinity")
 def _voltage(run: Run, asked: Asked) -> pd.DataFrame:
-    names = [wire.name for wire in run.solution.antenna.wires]
-
-    def told(one: CaseRun) -> pd.DataFrame:
-        grid = one.driven.flow.mesh
-        volts = wire_potential(one.driven.flow)
-        where = {f"{axis}_m": grid.centres[:, i] for i, axis in enumerate("xyz")}
-        return pd.DataFrame({"wire": [names[i] for i in grid.wire], "along_m": grid.arc.mean(axis=1), **where,
-                             "voltage_V": np.abs(volts), "phase_deg": np.degrees(np.angle(volts))})  # fmt: skip
-
-    return stacked((label, told(one)) for label, one in chosen_cases(run, asked.cases))
+    return stacked((label, one.driven.potential_table()) for label, one in chosen_cases(run, asked.cases))
 
 
 @question("budget", "where every watt goes")
