@@ -73,7 +73,9 @@ def central(file, name, share=1e-4):
     asked = asked_of(file)
     value = file.values.quantities[name].si
     step = share * value
-    high, low = (asked.figures(es.solve(asked.antenna(name, value + s * step), [asked.hertz])) for s in (1, -1))
+    high, low = (
+        asked.figures(es.solve(asked.moved({name: value + s * step}).file.antenna, [asked.hertz])) for s in (1, -1)
+    )
     return (high - low) / (2 * step)
 
 
@@ -100,7 +102,7 @@ def test_effects_of_sheets_are_carried_along(tmp_path, medium):
     table = derivatives(asked, es.solve(file.design, [asked.hertz], rule=rule), ["long", "wide"], every=False)
     for name in ("long", "wide"):
         value = table.at[name, "now"]
-        high, low = (asked.figures(es.solve(asked.antenna(name, value * k), [asked.hertz], rule=rule))
+        high, low = (asked.figures(es.solve(asked.moved({name: value * k}).file.antenna, [asked.hertz], rule=rule))
                      for k in (1.02, 0.98))  # fmt: skip
         for figure, least in (("R", 1.0), ("X", 1.0), ("gain", 0.02)):
             want = (high - low)[figure] / (0.04 * value)
@@ -111,7 +113,7 @@ def test_a_gap_keeps_its_width(tmp_path):
     """A strip that is longer has the same gap: stretched with it, R would be off by as much as it changes."""
     file = file_of(tmp_path, PLATE, long=0.45, medium="free space")
     base = es.solve(file.design, [3e8])
-    longer = asked_of(file).antenna("long", 0.45 * (1 + 3e-5))
+    longer = asked_of(file).moved({"long": 0.45 * (1 + 3e-5)}).file.antenna
     assert nearby._stretched(base.sheet_mesh, base.sheet_mesh, base.antenna, longer) is None
 
 

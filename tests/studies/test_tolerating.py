@@ -48,7 +48,9 @@ def test_percentiles_are_those_of_solved_draws(file, found):
     now = np.array([file.values[s.name] for s in spreads])
     solved = [
         asked.figures(
-            es.solve(asked.changed_by({s.name: v for s, v in zip(spreads, now + d, strict=True)}), [asked.hertz])
+            es.solve(
+                asked.moved({s.name: v for s, v in zip(spreads, now + d, strict=True)}).file.antenna, [asked.hertz]
+            )
         )
         for d in draws
     ]

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from ..answers.cases import Case, Cut
 from ..answers.frequencies import Band, band
 from ..arraytypes import Floats
+from ..description.design import Quantities
 from ..errors import DesignFileError, unknown
 from ..fields.near import line_of_points, plane_of_points
 from ..media.surroundings import Medium
@@ -35,10 +36,16 @@ def read_frequencies(texts: Texts, table: DesignTable) -> tuple[float | Band, ..
     return tuple(found) or (() if texts.frequency is None else (texts.frequency,))
 
 
-def read_case(texts: Texts, table: DesignTable, name: str, medium: Medium, ports: Sequence[str]) -> Case:
-    """A case from its table. ports: the names there are."""
+def read_case(
+    texts: Texts, table: DesignTable, name: str, medium: Medium, ports: Sequence[str], names: Quantities
+) -> Case:
+    """A case from its table. ports: the names there are. names: values that amounts, phases and closings may use."""
     case, what = table.case[name], f"case.{name}"
-    sources = _sources(texts, ports, case, what)
+    sources = _sources(texts, ports, case, what, names)
+
+    def read(text: str | float, kind: str, what: str) -> float:
+        return texts.quantity(text, kind, what, names)
+
     if case.frequency is not None and case.frequencies:
         raise DesignFileError(f"{texts.name}: {what}: frequency and frequencies are both there; keep one")
     given = case.frequencies or [table.frequency if case.frequency is None else case.frequency]
@@ -49,7 +56,7 @@ def read_case(texts: Texts, table: DesignTable, name: str, medium: Medium, ports
             raise DesignFileError(f"{texts.name}: {what}.terminations: {unknown('port', port, ports)}")
         if port in sources:
             raise DesignFileError(f"{texts.name}: {what}.terminations: port '{port}' is driven and closed: keep one")
-        ends[port] = read_impedance(end, f"{what}.terminations.{port}", texts.quantity, texts.file)
+        ends[port] = read_impedance(end, f"{what}.terminations.{port}", read, texts.file)
     told_apart(case.near, f"{texts.name}: {what}.near: near fields")
     near = {key: _near(texts, near, f"{what}.near.{key}") for key, near in case.near.items()}
     sectors = {
@@ -59,7 +66,7 @@ def read_case(texts: Texts, table: DesignTable, name: str, medium: Medium, ports
     return Case(name, sources, hertz, cuts, ends, near, sectors)
 
 
-def _sources(texts: Texts, ports: Sequence[str], case: CaseTable, what: str) -> dict[str, Source]:
+def _sources(texts: Texts, ports: Sequence[str], case: CaseTable, what: str, names: Quantities) -> dict[str, Source]:
     sources: dict[str, Source] = {}
     for kind, drives, make in (
         ("power", case.power, watts_),
@@ -71,8 +78,8 @@ def _sources(texts: Texts, ports: Sequence[str], case: CaseTable, what: str) -> 
                 raise DesignFileError(f"{texts.name}: {what}.{kind}: {unknown('port', port, ports)}")
             if port in sources:
                 raise DesignFileError(f"{texts.name}: {what}: port '{port}' is driven twice: keep one")
-            turn = texts.degrees(case.phase.get(port, 0.0), f"{what}.phase.{port}")
-            sources[port] = make(texts.quantity(amount, kind, f"{what}.{kind}.{port}"), turn)
+            turn = texts.degrees(case.phase.get(port, 0.0), f"{what}.phase.{port}", names)
+            sources[port] = make(texts.quantity(amount, kind, f"{what}.{kind}.{port}", names), turn)
     for port in case.phase:
         if port not in sources:
             raise DesignFileError(f"{texts.name}: {what}.phase: port '{port}' is not driven: drive it, or leave it out")

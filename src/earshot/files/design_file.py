@@ -64,8 +64,15 @@ class DesignFile:
         return self.design.values
 
     def with_(self, **changes: str | float | Value) -> DesignFile:
-        """The same file with values of its design changed; see `Design.with_`."""
-        return replace(self, design=self.design.with_(**changes))
+        """The same file with values of its design changed, and cases and beams with them; see `Design.with_`."""
+        from .design_text import design_text
+
+        design = self.design.with_(**changes)
+        build = design.build
+        if not (isinstance(build, FileBuild) and (build.drives or build.table.array is not None)):
+            return replace(self, design=design)
+        again = design_from_text(design_text(design), build.name, build.folder, dict(build.tables))
+        return replace(again, frequencies=self.frequencies)
 
     @property
     def asked(self) -> Wanted:
@@ -82,7 +89,8 @@ class DesignFile:
 class FileBuild:
     """How a design file builds its antenna.
 
-    text: the whole file; folder: where the files it names are, unless they are among `tables`, texts by name.
+    text: the whole file; folder: where the files it names are, unless they are among `tables`, texts by name. drives:
+    whether cases or beams use values, so that they change with them.
     """
 
     table: DesignTable
@@ -92,6 +100,7 @@ class FileBuild:
     metals: Any
     frequency: float
     tables: tuple[tuple[str, str], ...] = ()
+    drives: bool = False
 
     def texts_at(self, frequency: float) -> Texts:
         """What reads the file's texts, with "lambda" measured at a frequency, Hz."""
@@ -308,6 +317,7 @@ def design_from_text(text: str, name: str, folder: Path, tables: Mapping[str, st
             layout = read_array(texts, table.array, known)
             ports = [f"e{n + 1}_{name}" for n in range(len(layout)) for name in table.port]
     cases = []
+    known.used.clear()
     with texts.gathering("case"):
         beams = [] if table.array is None else list(table.array.beam)
         told_apart([*beams, *table.case], f"{name}: cases")
@@ -321,11 +331,13 @@ def design_from_text(text: str, name: str, folder: Path, tables: Mapping[str, st
                 cases += [beam.case(port) for port in list(table.port)[:1]]
     for word in table.case:
         with texts.gathering(f"case.{word}"):
-            cases.append(read_case(texts, table, word, medium, ports))
+            cases.append(read_case(texts, table, word, medium, ports, known))
     texts.told()
     return _assembled(
         texts,
-        FileBuild(table, name, folder, text, metals, texts.frequency or 0.0, tuple((tables or {}).items())),
+        FileBuild(
+            table, name, folder, text, metals, texts.frequency or 0.0, tuple((tables or {}).items()), bool(known.used)
+        ),
         values,
         frequencies,
         cases,

@@ -232,13 +232,6 @@ def changed(file: DesignFile, changes: Mapping[str, str]) -> DesignFile:
 
 
 def _with_values(file: DesignFile, values: dict[str, str]) -> DesignFile:
-    design = file.design.with_(**values)
-    build = design.build
-    if isinstance(build, FileBuild) and build.table.array is not None:
-        # Beams follow the layout.
-        return replace(
-            design_from_text(design_text(design), build.name, build.folder, dict(build.tables)),
-            frequencies=file.frequencies,
-        )
-    design.antenna  # noqa: B018 - built for its complaints
-    return replace(file, design=design)
+    found = file.with_(**values)
+    found.antenna  # noqa: B018 - built for its complaints
+    return found

@@ -1,6 +1,7 @@
 """Many solves asked as one question: values varied, figures against values, values tuned to goals."""
 
-from .goals import Goal, goal
+from .goals import Goal, Wish, goal, wish
+from .optimising import Front, Optimised, front, optimise
 from .sensitivity import sensitivities
 from .store import Store, open_store
 from .tolerating import Spread, Toleranced, spread_of, tolerate
@@ -8,18 +9,24 @@ from .tuning import Tuned, tune
 from .varying import Study, steps_of, vary
 
 __all__ = [
+    "Front",
     "Goal",
+    "Optimised",
     "Spread",
     "Store",
     "Study",
     "Toleranced",
     "Tuned",
+    "Wish",
+    "front",
     "goal",
     "open_store",
+    "optimise",
     "sensitivities",
     "spread_of",
     "steps_of",
     "tolerate",
     "tune",
     "vary",
+    "wish",
 ]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import pandas as pd
@@ -12,13 +12,13 @@ from .. import units
 from ..answers.cases import Case
 from ..answers.comparing import compare
 from ..answers.solution import Solution
-from ..description.antenna import Antenna
 from ..description.design import Value
 from ..errors import UsageError, unknown
 from ..fields import polarisation
 from ..fields.gains import decibels
 from ..files.design_file import DesignFile
 from ..runs.run import lone_case
+from .towards import gain_towards, unit_of
 
 STEP = 3e-5
 """By how much a value is moved to see what follows, as a share of it."""
@@ -39,11 +39,12 @@ class Aim:
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """A design file, the case that is asked about, and where, Hz."""
+    """A design file, the case that is asked about, and where, Hz; and figures of directions that are asked as well."""
 
     file: DesignFile
     case: Case
     hertz: float
+    also: tuple[str, ...] = ()
 
     def figures(self, solution: Solution, at: float | None = None) -> pd.Series[float]:
         """Every figure of a solution, driven as the case says, at the frequency or another."""
@@ -51,11 +52,15 @@ class Asked:
 
     def table(self, solution: Solution, at: float | None = None) -> pd.DataFrame:
         """The same with their units."""
-        sources = dict(self.case.sources) or None
-        return compare(
-            {"value": solution}, sources, at or self.hertz, terminations=self.case.terminations,
-            sectors=self.case.sectors,
-        )  # fmt: skip
+        sources, hertz = dict(self.case.sources) or None, at or self.hertz
+        found = compare(
+            {"value": solution}, sources, hertz, terminations=self.case.terminations, sectors=self.case.sectors
+        )
+        if self.also:
+            field = solution.drive(sources, hertz, terminations=self.case.terminations).far_field()
+            more = {name: {"unit": unit_of(name), "value": gain_towards(field, name)} for name in self.also}
+            found = pd.concat([found, pd.DataFrame(more).T])
+        return found
 
     def towards(self, solution: Solution, aim: Aim, at: float | None = None) -> pd.Series[float]:
         """`QUICK` figures, of the beam in fixed directions: no lobe is looked for.
@@ -76,6 +81,8 @@ class Asked:
         if aim.lobe is not None:
             found["side lobe level"] = gain[2] - gain[0]
         found["axial ratio at the peak"] = float(polarisation.axial_ratio(*field.field(*aim.peak)))
+        for name in self.also:
+            found[name] = gain_towards(field, name)
         return found
 
     def aim(self, solution: Solution) -> Aim:
@@ -87,19 +94,24 @@ class Asked:
         lobe = field.side_lobe
         return Aim((theta, phi), behind, None if lobe is None else lobe[1:])
 
-    def antenna(self, name: str, value: float) -> Antenna:
-        """The antenna with one value, SI, whatever its range."""
-        return self.changed_by({name: value})
-
-    def changed_by(self, values: Mapping[str, float]) -> Antenna:
-        """The same with several."""
+    def moved(self, values: Mapping[str, float]) -> Asked:
+        """The same of other values, SI, whatever their ranges."""
         texts = {name: Value(text_of(self.file, name, value)) for name, value in values.items()}
-        return self.file.design.with_(**texts).antenna
+        return self.moved_to(self.file.with_(**texts))
+
+    def moved_to(self, file: DesignFile) -> Asked:
+        """The same of the file with other values."""
+        return replace(self, file=file, case=next(c for c in cases_of(file) if c.name == self.case.name))
+
+
+def cases_of(file: DesignFile) -> tuple[Case, ...]:
+    """How a file's antenna may be driven."""
+    return tuple(file.cases or lone_case(file))
 
 
 def asked_of(file: DesignFile, frequency: str | float | None = None, case: str | None = None) -> Asked:
     """The case of a name, or the first, at a frequency, or where the case is; raises UsageError for no such case."""
-    cases = file.cases or lone_case(file)
+    cases = cases_of(file)
     found = next((one for one in cases if case in (None, one.name)), None)
     if found is None:
         raise UsageError(unknown("case", case or "", [one.name for one in cases]))

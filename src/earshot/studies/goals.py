@@ -1,9 +1,9 @@
-"""Goals in words, such as "X = 0 at 868 MHz", "return loss >= 20 dB from 144 MHz to 146 MHz", "gain >= 7"."""
+"""Goals and wishes in words: "X = 0 at 868 MHz", "VSWR <= 2 from 144 MHz to 146 MHz", "most gain", "least boom"."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,17 +12,20 @@ from .. import units
 from ..arraytypes import Floats
 from ..errors import UsageError, unknown
 
+_PLACE = r"(?:\s+(?:at\s+(?P<at>\S.*?)|from\s+(?P<low>\S.*?)\s+to\s+(?P<high>\S.*?)))?"
 _GOAL = re.compile(
-    r"\s*(?P<figure>[A-Za-z][\w /,-]*?)\s*(?P<sign><=|>=|=|<|>)\s*(?P<value>[-+]?[\d.]+(?:e[-+]?\d+)?)\s*"
-    r"(?P<unit>ohm|dBi|dB|deg)?"
-    r"(?:\s+(?:at\s+(?P<at>\S.*?)|from\s+(?P<low>\S.*?)\s+to\s+(?P<high>\S.*?)))?\s*"
+    r"\s*(?P<figure>[A-Za-z][\w /,.-]*?)\s*(?P<sign><=|>=|=|<|>)\s*(?P<value>[-+]?[\d.]+(?:e[-+]?\d+)?)\s*"
+    rf"(?P<unit>ohm|dBi|dB|deg)?{_PLACE}\s*"
 )
+_WISH = re.compile(rf"\s*(?:(?P<weight>[\d.]+)\s*x\s+)?(?P<sense>most|least)\s+(?P<figure>\S.*?){_PLACE}\s*")
 _RESONANCE = re.compile(r"\s*resonance\s*=\s*(?P<at>\S.*?)\s*")
-_ALSO = {"F/B": "front-to-back ratio", "front-to-back": "front-to-back ratio", "axial ratio": "axial ratio at the peak",
-         "side lobes": "side lobe level", "efficiency": "radiation efficiency"}  # fmt: skip
+_ALSO = {
+    "F/B": "front-to-back ratio", "front-to-back": "front-to-back ratio", "axial ratio": "axial ratio at the peak",
+    "side lobes": "side lobe level", "efficiency": "radiation efficiency", "take-off": "elevation of peak",
+}  # fmt: skip
 _ACROSS = 5
 """Frequencies of a band at which a goal is looked at."""
-_SCALES = {"R": 50.0, "X": 50.0, "VSWR": 1.0, "return loss": 10.0}
+_SCALES = {"R": 50.0, "X": 50.0, "VSWR": 1.0, "return loss": 10.0, "radiation efficiency": 0.2, "total efficiency": 0.2}
 _CLOSE = 4e-4
 """How near, over its scale, a figure is to the number it should be: 0.02 ohm, 0.004 dB."""
 _DB = 10.0
@@ -45,25 +48,50 @@ class Goal:
 
         Of a match, the reflection coefficient beyond the limit, by its two parts: it goes to nought straight on.
         """
-        if self.figure in ("VSWR", "return loss") and self.sign != "=" and "R" in figures:
-            z = complex(figures["R"], figures["X"])
-            back = (z - np.conj(reference)) / (z + reference)
-            most = (self.value - 1.0) / (self.value + 1.0) if self.figure == "VSWR" else 10.0 ** (-self.value / 20.0)
+        if self.matches and "R" in figures:
+            back, most = reflection(figures, reference), self.reflected
             beyond = max(1.0 - (1.0 - _SPARE) * most / abs(back), 0.0) if abs(back) > 0.0 else 0.0
             return np.array([back.real, back.imag]) * beyond
-        lacking = (figures[self.figure] - self.value) / _SCALES.get(self.figure, _DB)
+        lacking = (figures[self.figure] - self.value) / self.scale
         if self.sign == "<=":
             lacking = max(lacking + _SPARE, 0.0)
         if self.sign == ">=":
             lacking = min(lacking - _SPARE, 0.0)
         return np.array([lacking])
 
+    def worst(self, seen: Sequence[float]) -> float:
+        """The figure that is farthest from the goal."""
+        if self.sign == "=":
+            return max(seen, key=lambda value: abs(value - self.value))
+        return max(seen) if self.sign == "<=" else min(seen)
+
+    @property
+    def scale(self) -> float:
+        """What of the figure counts as one."""
+        return _SCALES.get(self.figure, _DB)
+
+    @property
+    def matches(self) -> bool:
+        """Whether it limits a match, which goes by the reflection coefficient."""
+        return self.figure in ("VSWR", "return loss") and self.sign == ("<=" if self.figure == "VSWR" else ">=")
+
+    @property
+    def reflected(self) -> float:
+        """The greatest reflection coefficient that a match may have."""
+        return (self.value - 1.0) / (self.value + 1.0) if self.figure == "VSWR" else 10.0 ** (-self.value / 20.0)
+
     def met(self, figures: Mapping[str, float]) -> bool:
         """Whether it is."""
         value = figures[self.figure]
         if self.sign == "=":
-            return abs(value - self.value) <= _CLOSE * _SCALES.get(self.figure, _DB)
+            return abs(value - self.value) <= _CLOSE * self.scale
         return value <= self.value if self.sign == "<=" else value >= self.value
+
+
+def reflection(figures: Mapping[str, float], reference: complex) -> complex:
+    """The reflection coefficient of a port whose R and X are among figures (Kurokawa 1965, eq. 5)."""
+    z = complex(figures["R"], figures["X"])
+    return complex((z - np.conj(reference)) / (z + reference))
 
 
 def goal(text: str) -> Goal:
@@ -83,19 +111,69 @@ def goal(text: str) -> Goal:
             f"goal '{text}': write it like 'X = 0 at 868 MHz', 'return loss >= 20 from 144 MHz to 146 MHz', "
             "'gain >= 7' or 'resonance = 150.1 MHz'"
         )
-    places: tuple[float, ...] = ()
-    if match["at"]:
-        places = (units.frequency(match["at"], f"goal '{text}'"),)
-    if match["low"]:
-        low, high = (units.frequency(match[key], f"goal '{text}'") for key in ("low", "high"))
-        if not low < high:
-            raise UsageError(f"goal '{text}': the band is empty; give the lower frequency first")
-        places = tuple(np.linspace(low, high, _ACROSS).tolist())
+    places = _places(match, f"goal '{text}'")
     value = float(match["value"])
-    figure = _ALSO.get(match["figure"], match["figure"])
+    figure = named(match["figure"])
     if figure == "VSWR" and value < 1.0:
         raise UsageError(f"goal '{text}': a VSWR is never below 1")
     return Goal(text, figure, {"<": "<=", ">": ">="}.get(match["sign"], match["sign"]), value, places)
+
+
+def _places(match: re.Match[str], what: str) -> tuple[float, ...]:
+    """Where a goal or a wish is looked at, Hz."""
+    if match["at"]:
+        return (units.frequency(match["at"], what),)
+    if not match["low"]:
+        return ()
+    low, high = (units.frequency(match[key], what) for key in ("low", "high"))
+    if not low < high:
+        raise UsageError(f"{what}: the band is empty; give the lower frequency first")
+    return tuple(np.linspace(low, high, _ACROSS).tolist())
+
+
+def named(figure: str) -> str:
+    """The name in tables of a figure that people call otherwise."""
+    return _ALSO.get(figure, figure)
+
+
+@dataclass(frozen=True, slots=True)
+class Wish:
+    """A figure to be as great (sense 1) or as small (-1) as can be: over a band, the worst of it.
+
+    A wish may be of values instead, such as "least behind + ahead". Ten dB, 50 ohm, or as much as the value is when the
+    search begins, count as one, times the weight.
+    """
+
+    text: str
+    figure: str
+    sense: int
+    weight: float
+    frequencies: tuple[float, ...] = ()
+
+    @property
+    def scale(self) -> float:
+        """What of the figure counts as one."""
+        return _SCALES.get(self.figure, _DB)
+
+
+def wish(text: str) -> Wish:
+    """A wish from its words: "most gain", "least side lobes at 150 MHz", "0.5 x least boom".
+
+    Raises UsageError for words that are none, UnitError for frequencies.
+    """
+    match = _WISH.fullmatch(text)
+    if match is None:
+        raise UsageError(
+            f"wish '{text}': write it like 'most gain', 'least VSWR from 144 MHz to 146 MHz' or '2 x least boom'"
+        )
+    try:
+        weight = float(match["weight"] or 1.0)
+    except ValueError:
+        weight = 0.0
+    if not weight > 0.0:
+        raise UsageError(f"wish '{text}': its weight is not above zero")
+    return Wish(text, named(match["figure"]), 1 if match["sense"] == "most" else -1, weight,
+                _places(match, f"wish '{text}'"))  # fmt: skip
 
 
 def known_in(goal: Goal, figures: Mapping[str, float]) -> None:

@@ -16,7 +16,7 @@ from ..answers.solution import Solution
 from ..arraytypes import Floats, Ints
 from ..description.antenna import Antenna
 from ..description.distances import distances
-from ..errors import ModelError
+from ..errors import ModelError, UsageError
 from ..meshing.faces import slabs
 from ..meshing.mesh import mesh
 from ..meshing.sheet_mesh import SheetMesh, sheet_mesh
@@ -65,6 +65,19 @@ def nearby(solution: Solution, antenna: Antenna, hertz: float, at: float) -> Sol
         antenna, basis, np.array([at]), np.ascontiguousarray(known.T)[None], 0.5 * (admittance + admittance.T)[None]
     )
     return Solution(response, solution.rule, response.frequencies, response.admittance, 0.0, Record())
+
+
+def alike(solution: Solution, antenna: Antenna) -> Solution | None:
+    """The same solve for an antenna of the same metal whose loads or lines are others; None for any other."""
+    own = solution.antenna
+    if antenna == own:
+        return solution
+    if (antenna.wires, antenna.sheets, antenna.medium) != (own.wires, own.sheets, own.medium):
+        return None
+    try:
+        return solution.with_(*antenna.ports, *antenna.loads, *antenna.lines)
+    except UsageError:
+        return None
 
 
 def _basis_like(solution: Solution, antenna: Antenna) -> Basis | None:

@@ -13,7 +13,7 @@ from ..answers.solve import solve
 from ..files.design_file import DesignFile
 from ..running import report
 from .asking import STEP, Asked, asked_of, names_of
-from .nearby import nearby
+from .nearby import alike, nearby
 
 _log = logging.getLogger("earshot")
 _COARSE = 1e-2
@@ -46,10 +46,10 @@ def derivatives(asked: Asked, solution: Solution, names: Sequence[str], *, every
     """The same of a solution that is there."""
     aim, quantities = asked.aim(solution), asked.file.design.values.quantities
 
-    def figures(one: Solution, at: float | None = None) -> pd.Series[float]:
-        return asked.figures(one, at) if every else asked.towards(one, aim, at)
+    def figures(one: Solution, by: Asked, at: float | None = None) -> pd.Series[float]:
+        return by.figures(one, at) if every else by.towards(one, aim, at)
 
-    base = figures(solution)
+    base = figures(solution, asked)
     rows = {}
     for name in names:
         report(f"what follows from {name}")
@@ -59,7 +59,7 @@ def derivatives(asked: Asked, solution: Solution, names: Sequence[str], *, every
         step = STEP * asked.hertz
         aside = nearby(solution, solution.antenna, asked.hertz, asked.hertz + step)
         if aside is not None:
-            slope = (figures(aside, asked.hertz + step)["X"] - base["X"]) / step
+            slope = (figures(aside, asked, asked.hertz + step)["X"] - base["X"]) / step
             table[RESONANCE] = -table["X"] / slope / 1e6
     table.insert(0, "now", [quantities[name].si for name in names])
     table.insert(0, "kind", [quantities[name].kind for name in names])
@@ -67,22 +67,27 @@ def derivatives(asked: Asked, solution: Solution, names: Sequence[str], *, every
 
 
 def _slope(
-    asked: Asked, solution: Solution, figures: Callable[[Solution], pd.Series[float]], base: pd.Series[float], name: str
+    asked: Asked,
+    solution: Solution,
+    figures: Callable[[Solution, Asked], pd.Series[float]],
+    base: pd.Series[float],
+    name: str,
 ) -> pd.Series[float]:
     """By one value: to one side or the other, where the mesh goes along; else between two meshes of their own."""
     value = asked.file.design.values.quantities[name].si
     size = STEP * (abs(value) or _unit(asked, name))
     for step in (size, -size):
-        aside = nearby(solution, asked.antenna(name, value + step), asked.hertz, asked.hertz)
+        moved = asked.moved({name: value + step})
+        aside = alike(solution, moved.file.antenna)
+        if aside is None:
+            aside = nearby(solution, moved.file.antenna, asked.hertz, asked.hertz)
         if aside is not None:
-            return (figures(aside) - base) / step
+            return (figures(aside, moved) - base) / step
     _log.warning("'%s' changes how the mesh is joined: its figures are compared between two meshes", name)
     step = _COARSE / STEP * size
 
-    high, low = (
-        figures(solve(asked.antenna(name, value + sign * step), [asked.hertz], rule=solution.rule))
-        for sign in (1.0, -1.0)
-    )
+    sides = [asked.moved({name: value + sign * step}) for sign in (1.0, -1.0)]
+    high, low = (figures(solve(one.file.antenna, [asked.hertz], rule=solution.rule), one) for one in sides)
     return (high - low) / (2.0 * step)
 
 

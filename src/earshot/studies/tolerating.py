@@ -247,8 +247,8 @@ def _disagreement(
         report(f"draw {number} of {len(offsets)}, solved")
         changes = {s.name: before[s.name].si + float(x) for s, x in zip(spreads, draw, strict=True)}
         try:
-            antenna = asked.changed_by(changes)
-            solved = asked.figures(solve(antenna, [asked.hertz]))
+            moved = asked.moved(changes)
+            solved = moved.figures(solve(moved.file.antenna, [asked.hertz]))
         except EarshotError:
             continue
         modelled = model.figures(draw[None])

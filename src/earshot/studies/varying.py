@@ -7,12 +7,9 @@ A change is words such as "driven = 0.90 m to 0.98 m in 9", "height = 3 m; 6 m; 
 from __future__ import annotations
 
 import itertools
-import multiprocessing
-import os
 import re
-from collections.abc import Iterator, Sequence
-from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -25,8 +22,8 @@ from ..answers.solve import solve
 from ..errors import EarshotError, UsageError
 from ..files.design_file import DesignFile
 from ..files.editing import changed
-from ..running import report
 from .asking import asked_of
+from .crew import Crew
 from .store import Store, open_store
 
 _RANGE = re.compile(r"(?P<low>.+?)\s+to\s+(?P<high>.+?)(?:\s+in\s+(?P<count>\d{1,6})|\s+by\s+(?P<step>.+))?")
@@ -100,12 +97,15 @@ def vary(
     frequency: str | float | None = None,
     case: str | None = None,
     processes: int = 1,
+    cluster: str | None = None,
+    also: Sequence[str] = (),
     store: str | Path | None = None,
 ) -> Study:
     """Solve a design file for every combination of changes, or for a sample of them, and tell every figure.
 
     changes: "NAME = RANGE" as in the head of this module, names as `--set` takes them. sample: how many, spread over
-    the ranges; else a grid. frequency, case: of the first case unless given. processes: how many solve at once. store:
+    the ranges; else a grid. frequency, case: of the first case unless given. processes: how many solve at
+    once; cluster: or the address of a scheduler. also: figures of directions, such as "gain towards NE 20 deg". store:
     a folder that keeps every solve; what is there is not solved again. Variants that cannot be solved are missing
     figures and a word. Raises UsageError for changes there cannot be.
     """
@@ -121,12 +121,13 @@ def vary(
     first = dict(zip(names, rows[0], strict=True))
     asked_of(changed(file, first), frequency, case)
     place = None if store is None else open_store(store).place
-    jobs = [(file, dict(zip(names, row, strict=True)), frequency, case, place) for row in rows]
+    jobs = [(file, dict(zip(names, row, strict=True)), frequency, case, place, tuple(also)) for row in rows]
+    crew = Crew(processes, cluster)
     labels = [name.rstrip("+-* ") for name in names]
     figures: list[dict[str, float]] = []
     unit: dict[str, str] = {}
     failed = {}
-    for row, found in zip(rows, _answers(jobs, processes), strict=True):
+    for row, found in zip(rows, crew.each(_answer, jobs, "variant"), strict=True):
         if isinstance(found, str):
             failed[", ".join(f"{n} {t}" for n, t in zip(names, row, strict=True))] = found
             figures.append({})
@@ -159,33 +160,8 @@ def _sampled(told: Sequence[Sequence[str]], count: int, seed: int) -> list[tuple
     ]
 
 
-Job = tuple[DesignFile, dict[str, str], Any, str | None, Path | None]
+Job = tuple[DesignFile, dict[str, str], Any, str | None, Path | None, tuple[str, ...]]
 Answer = tuple[dict[str, float], dict[str, str]]
-
-
-def _answers(jobs: Sequence[Job], processes: int) -> Iterator[Answer | str]:
-    """Figures and their units for every job, in order, or what it was told."""
-    units.count(processes, "vary, processes", 1, 1024)
-    if processes == 1:
-        for number, job in enumerate(jobs, 1):
-            report(f"variant {number} of {len(jobs)}")
-            yield _answer(job)
-        return
-    # Each process has its share of the cores.
-    share = str(max((os.cpu_count() or 1) // processes, 1))
-    context = multiprocessing.get_context("spawn")
-    with ProcessPoolExecutor(processes, mp_context=context, initializer=_alone, initargs=(share,)) as pool:
-        for number, found in enumerate(pool.map(_answer, jobs), 1):
-            report(f"variant {number} of {len(jobs)} done")
-            yield found
-
-
-def _alone(share: str) -> None:
-    """Threads of one process among others."""
-    from threadpoolctl import threadpool_limits
-
-    os.environ["EARSHOT_THREADS"] = share
-    threadpool_limits(int(share))
 
 
 def _solved(file: DesignFile, hertz: float, place: Path | None) -> Solution:
@@ -193,9 +169,9 @@ def _solved(file: DesignFile, hertz: float, place: Path | None) -> Solution:
 
 
 def _answer(job: Job) -> Answer | str:
-    file, changes, frequency, case, place = job
+    file, changes, frequency, case, place, also = job
     try:
-        asked = asked_of(changed(file, changes), frequency, case)
+        asked = replace(asked_of(changed(file, changes), frequency, case), also=also)
         table = asked.table(_solved(asked.file, asked.hertz, place))
     except EarshotError as problem:
         return str(problem).partition("\n")[0]
