@@ -146,10 +146,16 @@ def evaluate(text: str, unit: Callable[[str], Any], name: Callable[[str], Any]) 
 
     check_length(text)
     try:
-        tree = _parser().parse(text)
+        tree = _parsed(text)
     except lark.exceptions.UnexpectedInput as problem:
         raise ExpressionError(_fault(problem, text)) from None
     return _from_leaves(tree, _Worked(unit, name))
+
+
+@functools.lru_cache(maxsize=2048)
+def _parsed(text: str) -> Any:
+    """Its tree: the texts of a design are worked out again for every change of a value."""
+    return _parser().parse(text)
 
 
 def check_length(text: str) -> None:

@@ -76,7 +76,7 @@ def central(file, name, share=1e-4):
     high, low = (
         asked.figures(es.solve(asked.moved({name: value + s * step}).file.antenna, [asked.hertz])) for s in (1, -1)
     )
-    return (high - low) / (2 * step)
+    return {figure: (high[figure] - low[figure]) / (2 * step) for figure in high}
 
 
 @pytest.mark.parametrize("seed", range(5))
@@ -105,7 +105,7 @@ def test_effects_of_sheets_are_carried_along(tmp_path, medium):
         high, low = (asked.figures(es.solve(asked.moved({name: value * k}).file.antenna, [asked.hertz], rule=rule))
                      for k in (1.02, 0.98))  # fmt: skip
         for figure, least in (("R", 1.0), ("X", 1.0), ("gain", 0.02)):
-            want = (high - low)[figure] / (0.04 * value)
+            want = (high[figure] - low[figure]) / (0.04 * value)
             assert table.at[name, figure] == pytest.approx(want, rel=0.05, abs=least / value), (name, figure)
 
 

@@ -78,6 +78,19 @@ def _frequency(models: Mapping[str, Model], frequency: str | float | None) -> fl
     return float(several.pop())
 
 
+def match_at(network: Network, hertz: float) -> dict[str, float]:
+    """R, X, VSWR and return loss of every port at a frequency that was solved."""
+    found: dict[str, float] = {}
+    n = int(np.abs(network.frequencies - hertz).argmin())
+    for port, z, z0 in zip(network.ports, network.impedances[n].tolist(), network.references.tolist(), strict=True):
+        whose = f" at {port}" if len(network.ports) > 1 else ""
+        back = abs((z - z0.conjugate()) / (z + z0))
+        found |= {f"R{whose}": z.real, f"X{whose}": z.imag,
+                  f"VSWR{whose}": (1.0 + back) / max(1.0 - back, 1e-12),
+                  f"return loss{whose}": -20.0 * math.log10(max(back, 1e-15))}  # fmt: skip
+    return found
+
+
 def _port_figures(network: Network | Trace, hertz: float) -> list[tuple[str, float, str]]:
     """Impedance and match of every port at a frequency, and over the band its resonance and bandwidth nearest to it."""
     rows = []
@@ -85,7 +98,7 @@ def _port_figures(network: Network | Trace, hertz: float) -> list[tuple[str, flo
         # A lone port needs no name; a trace's is only what it was measured with.
         whose = f" at {port}" if len(network.ports) > 1 else ""
         if isinstance(network, Network):
-            z = _between(network, network.impedance().values[:, p], hertz)
+            z = _between(network, network.impedances[:, p], hertz)
             rows += [(f"R{whose}", z.real, "ohm"), (f"X{whose}", z.imag, "ohm")]
         vswr = _between(network, network.vswr().values[:, p], hertz).real
         rows.append((f"VSWR{whose}", vswr, "1"))

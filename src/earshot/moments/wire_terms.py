@@ -25,14 +25,18 @@ def series_impedance(antenna: Antenna, frequency: float) -> Complexes:
 
 def _overlaps(basis: WireBasis) -> tuple[Any, Any]:
     """Sparse (2 segments, 2 segments): ∫ N_a N_b ds and ∫ N_a' N_b' ds between half functions of one segment."""
-    from scipy.sparse import block_diag
+    from scipy.sparse import csr_array
 
     lengths = basis.mesh.lengths
     mass = np.array([[2.0, 1.0], [1.0, 2.0]]) / 6.0
     slope = np.array([[1.0, -1.0], [-1.0, 1.0]])
-    return (
-        block_diag([mass * x for x in lengths], format="csr"),
-        block_diag([slope / x for x in lengths], format="csr"),
+    count = 2 * len(lengths)
+    # Blocks of two by two along the diagonal.
+    columns = (np.arange(count) // 2 * 2)[:, None] + np.arange(2)
+    starts = 2 * np.arange(count + 1)
+    return tuple(
+        csr_array(((each[:, None, None] * block).ravel(), columns.ravel(), starts), shape=(count, count))
+        for each, block in ((lengths, mass), (1.0 / lengths, slope))
     )
 
 
@@ -53,7 +57,7 @@ def wire_terms(antenna: Antenna, basis: WireBasis, frequency: float) -> Any:
 
 def wire_losses(antenna: Antenna, basis: WireBasis, frequency: float, ends: Complexes) -> list[tuple[str, float]]:
     """Power lost in the metal and the jacket of every wire, W; ends (segments, 2): its currents, A peak."""
-    if not antenna.wires:
+    if not any(wire.metal or wire.jacket for wire in antenna.wires):
         return []
     mass, slope = _overlaps(basis)
     flat = ends.ravel()

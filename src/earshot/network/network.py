@@ -181,6 +181,11 @@ class Network(Told):
 
     def impedance(self) -> xr.DataArray:
         """Input impedance (frequency, port), ohm, every other port closed by its reference."""
+        return self._each(self.impedances, "impedance", "ohm")
+
+    @property
+    def impedances(self) -> Complexes:
+        """The same without labels."""
         found = np.empty(self.admittance.shape[:2], np.complex128)
         for p in range(len(self.ports)):
             # From the admittance itself: the reflection of a very small antenna has no digits left for its resistance.
@@ -189,7 +194,7 @@ class Network(Told):
             back = np.linalg.solve(others, self.admittance[:, rest, p][..., None])[..., 0]
             through = np.einsum("nq,nq->n", self.admittance[:, p][:, rest], back)
             found[:, p] = 1.0 / (self.admittance[:, p, p] - through)
-        return self._each(found, "impedance", "ohm")
+        return found
 
     def vswr(self) -> xr.DataArray:
         """Voltage standing wave ratio (frequency, port) on a line of the port's reference impedance."""
@@ -207,7 +212,7 @@ class Network(Told):
         return figures.resonances(self._curves(self._index(port)))
 
     def _curves(self, port: int) -> list[Curve]:
-        admittance = 1.0 / self.impedance().values[:, port]
+        admittance = 1.0 / self.impedances[:, port]
         return curves(self.frequencies, np.asarray(admittance), complex(self.references[port]), self.spans)
 
     def bandwidth(

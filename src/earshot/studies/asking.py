@@ -10,7 +10,7 @@ import pandas as pd
 
 from .. import units
 from ..answers.cases import Case
-from ..answers.comparing import compare
+from ..answers.comparing import compare, match_at
 from ..answers.solution import Solution
 from ..description.design import Value
 from ..errors import UsageError, unknown
@@ -46,40 +46,39 @@ class Asked:
     hertz: float
     also: tuple[str, ...] = ()
 
-    def figures(self, solution: Solution, at: float | None = None) -> pd.Series[float]:
-        """Every figure of a solution, driven as the case says, at the frequency or another."""
-        return self.table(solution, at)["value"].astype(float)
+    def figures(self, solution: Solution) -> dict[str, float]:
+        """Every figure of a solution, driven as the case says."""
+        return {str(name): float(value) for name, value in self.table(solution)["value"].items()}
 
-    def table(self, solution: Solution, at: float | None = None) -> pd.DataFrame:
+    def table(self, solution: Solution) -> pd.DataFrame:
         """The same with their units."""
-        sources, hertz = dict(self.case.sources) or None, at or self.hertz
+        sources = dict(self.case.sources) or None
         found = compare(
-            {"value": solution}, sources, hertz, terminations=self.case.terminations, sectors=self.case.sectors
+            {"value": solution}, sources, self.hertz, terminations=self.case.terminations, sectors=self.case.sectors
         )
         if self.also:
-            field = solution.drive(sources, hertz, terminations=self.case.terminations).far_field()
+            field = solution.drive(sources, self.hertz, terminations=self.case.terminations).far_field()
             more = {name: {"unit": unit_of(name), "value": gain_towards(field, name)} for name in self.also}
             found = pd.concat([found, pd.DataFrame(more).T])
         return found
 
-    def towards(self, solution: Solution, aim: Aim, at: float | None = None) -> pd.Series[float]:
+    def towards(self, solution: Solution, aim: Aim) -> dict[str, float]:
         """`QUICK` figures, of the beam in fixed directions: no lobe is looked for.
 
         To first order a peak that moves is as strong as where it was.
         """
-        hertz = at or self.hertz
         sources = dict(self.case.sources) or None
-        driven = solution.drive(sources, hertz, terminations=self.case.terminations)
+        driven = solution.drive(sources, self.hertz, terminations=self.case.terminations)
         field = driven.far_field()
         theta, phi = np.array([place or (0.0, 0.0) for place in (aim.peak, aim.behind, aim.lobe)]).T
         gain = decibels(field.gain(theta, phi))
-        found = compare({"value": solution.network}, frequency=hertz)["value"].astype(float)
-        found["gain"], found["realized gain"] = gain[0], float(decibels(field.realized_gain(*aim.peak)))
+        found = match_at(solution.network, self.hertz)
+        found["gain"], found["realized gain"] = float(gain[0]), float(decibels(field.realized_gain(*aim.peak)))
         found["mismatch loss"] = found["gain"] - found["realized gain"]
         if aim.behind is not None:
-            found["front-to-back ratio"] = gain[0] - gain[1]
+            found["front-to-back ratio"] = float(gain[0] - gain[1])
         if aim.lobe is not None:
-            found["side lobe level"] = gain[2] - gain[0]
+            found["side lobe level"] = float(gain[2] - gain[0])
         found["axial ratio at the peak"] = float(polarisation.axial_ratio(*field.field(*aim.peak)))
         for name in self.also:
             found[name] = gain_towards(field, name)
@@ -134,8 +133,3 @@ def text_of(file: DesignFile, name: str, value: float) -> str | float:
     """A value in SI as a design file has it; numbers as numbers."""
     kind = file.design.values.quantities[name].kind
     return float(value) if kind == "number" else f"{float(value)!r} {units.KINDS[kind]}"
-
-
-def plain(figures: pd.Series[float]) -> dict[str, float]:
-    """Figures by name."""
-    return {str(name): float(value) for name, value in figures.items()}

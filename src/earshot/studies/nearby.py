@@ -7,13 +7,14 @@ and figures of merit, whatever they are, change as they do: no formula of its ow
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
 from scipy.spatial import cKDTree
 
 from ..answers.solution import Solution
-from ..arraytypes import Floats, Ints
+from ..arraytypes import Complexes, Floats, Ints
 from ..description.antenna import Antenna
 from ..description.distances import distances
 from ..errors import ModelError, UsageError
@@ -22,8 +23,10 @@ from ..meshing.mesh import mesh
 from ..meshing.sheet_mesh import SheetMesh, sheet_mesh
 from ..moments.basis import Basis
 from ..moments.formulation import antenna_basis, basis_on
+from ..moments.matrix import WireMatrix
 from ..moments.ports import gap_vectors
 from ..moments.response import Response, impedance_matrix, solved_for
+from ..moments.wire_terms import wire_terms
 from ..running import Record
 
 _ROUNDS, _CLOSE, _ENOUGH = 12, 1e-13, 1e-8
@@ -32,16 +35,21 @@ _BESIDE = 0.1
 """How far a vertex may have moved, as a share of its mesh's shortest edge, to be known again."""
 _EXACT, _ASIDE = 1e-9, 1e-3
 """How far off what should be in place may be, over the antenna's size and over how far vertices moved."""
+_FEW = 0.22
+"""Up to what share of the functions the entries of those that moved are filled, each twice, instead of the whole."""
+_EXACT_PLACE = 1e-13
 _OFF_RIM = 0.1
 """The same of rims, whose vertices a mesh puts down to some 1e-7 of the size."""
 
 
-def nearby(solution: Solution, antenna: Antenna, hertz: float, at: float) -> Solution | None:
+def nearby(
+    solution: Solution, antenna: Antenna, hertz: float, at: float, basis: Basis | None = None
+) -> Solution | None:
     """A solution of an antenna like the solved one, at a frequency `at`, Hz; None where its mesh is of another kind.
 
-    hertz: where the solved one's factors are taken.
+    hertz: where the solved one's factors are taken. basis: as `basis_like` gives it, where it is known.
     """
-    basis = _basis_like(solution, antenna)
+    basis = basis or basis_like(solution, antenna)
     if basis is None:
         return None
     try:
@@ -49,15 +57,18 @@ def nearby(solution: Solution, antenna: Antenna, hertz: float, at: float) -> Sol
     except ModelError:
         # A gap that stays while its sheet grows is not where the mesh has its lines.
         return None
-    matrix = impedance_matrix(antenna, basis, at)
-    known = solved_for(solution.antenna, solution.response.basis, hertz, vectors)
+    times = changed_product(solution, antenna, basis, hertz, at)
+    # What the solved matrix makes of the currents is known by how they came about.
+    made = vectors.copy()
+    known = solved_for(solution.antenna, solution.response.basis, hertz, made)
     left = np.inf
     for _ in range(_ROUNDS):
-        rest = vectors - matrix @ known
+        rest = vectors - times(known, made)
         before, left = left, float(np.abs(rest).max())
         if left <= _CLOSE or left > 0.5 * before:
             break
         known = known + solved_for(solution.antenna, solution.response.basis, hertz, rest)
+        made = made + rest
     if left > _ENOUGH:
         return None
     admittance = vectors.T @ known
@@ -65,6 +76,46 @@ def nearby(solution: Solution, antenna: Antenna, hertz: float, at: float) -> Sol
         antenna, basis, np.array([at]), np.ascontiguousarray(known.T)[None], 0.5 * (admittance + admittance.T)[None]
     )
     return Solution(response, solution.rule, response.frequencies, response.admittance, 0.0, Record())
+
+
+Product = Callable[[Complexes, Complexes], Complexes]
+"""What a matrix makes of columns, given what the solved one made of them."""
+
+
+def changed_product(solution: Solution, antenna: Antenna, basis: Basis, hertz: float, at: float) -> Product:
+    """The matrix of a changed antenna: only what moved is filled, where that is little, else the whole."""
+    own = solution.response.basis
+    moved = _moved(own, basis) if at == hertz and not antenna.medium.tabled and basis.sheets is None else None
+    if moved is None or len(moved) > _FEW * basis.size:
+        matrix = impedance_matrix(antenna, basis, at)
+        return lambda columns, _: matrix @ columns
+    plane, everything = antenna.medium.grounds, np.arange(basis.size)
+    rows = WireMatrix(basis.wires, at, plane).block(moved, everything)
+    rows -= WireMatrix(own.wires, at, plane).block(moved, everything)
+    others = np.setdiff1d(everything, moved)
+    inside = [wire_terms(a, b.wires, at) for a, b in ((antenna, basis), (solution.antenna, own))]
+
+    def product(columns: Complexes, made: Complexes) -> Complexes:
+        found = made.copy()
+        found[moved] += rows @ columns
+        found[others] += rows[:, others].T @ columns[moved]
+        for term, sign in zip(inside, (1.0, -1.0), strict=True):
+            if term is not None:
+                found += sign * (term @ columns)
+        return found
+
+    return product
+
+
+def _moved(one: Basis, other: Basis) -> Ints | None:
+    """The functions that have something on a segment that is not where it was, or not as thick."""
+    before, after = one.mesh.columns, other.mesh.columns
+    if before.shape != after.shape or not np.array_equal(one.wires.halves, other.wires.halves):
+        return None
+    size = float(np.ptp(one.mesh.nodes, axis=0).max())
+    segments = np.asarray((np.abs(before - after) > _EXACT_PLACE * size).any(axis=0))
+    here = segments[other.wires.halves // 2] & (other.wires.signs != 0.0)
+    return np.flatnonzero(here.any(axis=0))
 
 
 def alike(solution: Solution, antenna: Antenna) -> Solution | None:
@@ -80,7 +131,7 @@ def alike(solution: Solution, antenna: Antenna) -> Solution | None:
         return None
 
 
-def _basis_like(solution: Solution, antenna: Antenna) -> Basis | None:
+def basis_like(solution: Solution, antenna: Antenna) -> Basis | None:
     """The basis on the solved mesh, carried along to where the antenna's own mesh is; None where that cannot be."""
     own, wavelength = solution.response.basis, solution.mesh.wavelength
     if antenna == solution.antenna:

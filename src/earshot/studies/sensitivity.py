@@ -4,21 +4,24 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 import numpy as np
 import pandas as pd
 
 from ..answers.solution import Solution
 from ..answers.solve import solve
+from ..constants import SPEED_OF_LIGHT
 from ..files.design_file import DesignFile
 from ..running import report
 from .asking import STEP, Asked, asked_of, names_of
-from .nearby import alike, nearby
+from .nearby import alike, basis_like, nearby
 
 _log = logging.getLogger("earshot")
 _COARSE = 1e-2
 """The step where the mesh does not go along, so that both sides are meshed and solved."""
 RESONANCE = "resonance"
+Figures = Callable[[Solution, Asked], dict[str, float]]
 
 
 def sensitivities(
@@ -44,54 +47,78 @@ def sensitivities(
 
 def derivatives(asked: Asked, solution: Solution, names: Sequence[str], *, every: bool) -> pd.DataFrame:
     """The same of a solution that is there."""
-    aim, quantities = asked.aim(solution), asked.file.design.values.quantities
-
-    def figures(one: Solution, by: Asked, at: float | None = None) -> pd.Series[float]:
-        return by.figures(one, at) if every else by.towards(one, aim, at)
-
-    base = figures(solution, asked)
-    rows = {}
-    for name in names:
-        report(f"what follows from {name}")
-        rows[name] = _slope(asked, solution, figures, base, name)
-    table = pd.DataFrame(rows).T
-    if "X" in base:
-        step = STEP * asked.hertz
+    table = slopes_at([asked.hertz], asked, solution, names, every=every)[asked.hertz]
+    if "X" in table:
+        figures, step = _figures(asked, solution, every), STEP * asked.hertz
         aside = nearby(solution, solution.antenna, asked.hertz, asked.hertz + step)
         if aside is not None:
-            slope = (figures(aside, asked, asked.hertz + step)["X"] - base["X"]) / step
+            moved = replace(asked, hertz=asked.hertz + step)
+            slope = (figures(aside, moved)["X"] - figures(solution, asked)["X"]) / step
             table[RESONANCE] = -table["X"] / slope / 1e6
+    quantities = asked.file.design.values.quantities
     table.insert(0, "now", [quantities[name].si for name in names])
     table.insert(0, "kind", [quantities[name].kind for name in names])
-    return table.rename_axis("value")
+    return table
 
 
-def _slope(
-    asked: Asked,
-    solution: Solution,
-    figures: Callable[[Solution, Asked], pd.Series[float]],
-    base: pd.Series[float],
-    name: str,
-) -> pd.Series[float]:
-    """By one value: to one side or the other, where the mesh goes along; else between two meshes of their own."""
+def slopes_at(
+    places: Sequence[float], asked: Asked, solution: Solution, names: Sequence[str], *, every: bool
+) -> dict[float, pd.DataFrame]:
+    """By frequency, Hz, derivatives of figures: a row per value. Solved at all of them."""
+    there = {hertz: replace(asked, hertz=hertz) for hertz in places}
+    told = {hertz: _figures(one, solution, every) for hertz, one in there.items()}
+    base = {hertz: told[hertz](solution, one) for hertz, one in there.items()}
+    rows: dict[float, dict[str, dict[str, float]]] = {hertz: {} for hertz in places}
+    for name in names:
+        report(f"what follows from {name}")
+        step, sides = _sides(asked, solution, name, places)
+        for hertz in places:
+            seen = [told[hertz](one, replace(by, hertz=hertz)) for one, by in sides[hertz]]
+            high, low = seen if len(seen) == 2 else (seen[0], base[hertz])
+            rows[hertz][name] = {f: (high[f] - low[f]) / step for f in high.keys() & low.keys()}
+    return {
+        hertz: pd.DataFrame(found).T.reindex(columns=[f for f in base[hertz] if f in next(iter(found.values()))])
+        .rename_axis("value")
+        for hertz, found in rows.items()
+    }  # fmt: skip
+
+
+def _figures(asked: Asked, solution: Solution, every: bool) -> Figures:
+    """What is told of solutions: every figure, or those in directions that stay."""
+    if every:
+        return lambda one, by: by.figures(one)
+    aim = asked.aim(solution)
+    return lambda one, by: by.towards(one, aim)
+
+
+def _sides(
+    asked: Asked, solution: Solution, name: str, places: Sequence[float]
+) -> tuple[float, dict[float, list[tuple[Solution, Asked]]]]:
+    """A step of a value, and by frequency the model aside: to one side or the other where the mesh goes along, else to
+    both, each meshed and solved by itself.
+    """
     value = asked.file.design.values.quantities[name].si
     size = STEP * (abs(value) or _unit(asked, name))
     for step in (size, -size):
         moved = asked.moved({name: value + step})
-        aside = alike(solution, moved.file.antenna)
-        if aside is None:
-            aside = nearby(solution, moved.file.antenna, asked.hertz, asked.hertz)
-        if aside is not None:
-            return (figures(aside, moved) - base) / step
+        same = alike(solution, moved.file.antenna)
+        if same is not None:
+            return step, {hertz: [(same, moved)] for hertz in places}
+        basis = basis_like(solution, moved.file.antenna)
+        if basis is None:
+            continue
+        asides = {hertz: nearby(solution, moved.file.antenna, hertz, hertz, basis) for hertz in places}
+        found = {hertz: [(one, moved)] for hertz, one in asides.items() if one is not None}
+        if len(found) == len(asides):
+            return step, found
     _log.warning("'%s' changes how the mesh is joined: its figures are compared between two meshes", name)
     step = _COARSE / STEP * size
-
-    sides = [asked.moved({name: value + sign * step}) for sign in (1.0, -1.0)]
-    high, low = (figures(solve(one.file.antenna, [asked.hertz], rule=solution.rule), one) for one in sides)
-    return (high - low) / (2.0 * step)
+    both = [asked.moved({name: value + sign * step}) for sign in (1.0, -1.0)]
+    solved = [(solve(one.file.antenna, list(places), rule=solution.rule), one) for one in both]
+    return 2.0 * step, dict.fromkeys(places, solved)
 
 
 def _unit(asked: Asked, name: str) -> float:
     """What a value that is zero is measured by."""
     kind = asked.file.design.values.quantities[name].kind
-    return 299792458.0 / asked.hertz if kind == "length" else 1.0 if kind != "angle" else float(np.pi / 2)
+    return SPEED_OF_LIGHT / asked.hertz if kind == "length" else 1.0 if kind != "angle" else float(np.pi / 2)

@@ -19,7 +19,7 @@ from ..arraytypes import Bools, Floats
 from ..errors import EarshotError, UsageError
 from ..files.design_file import DesignFile
 from ..running import report
-from .asking import Asked, asked_of, names_of, plain
+from .asking import Asked, asked_of, names_of
 from .goals import Goal, goal, known_in
 from .sensitivity import RESONANCE, derivatives
 
@@ -172,7 +172,7 @@ def _models(asked: Asked, names: Sequence[str], places: Sequence[float]) -> dict
             .drop(columns=["kind", "now", RESONANCE], errors="ignore")
             .astype(float)
         )
-        now = {name: v for name, v in plain(one.figures(solution)).items() if name in table and np.isfinite(v)}
+        now = {name: v for name, v in one.figures(solution).items() if name in table and np.isfinite(v)}
         slopes = {name: table[name].to_numpy() for name in now}
         kept = {name: v for name, v in now.items() if np.isfinite(slopes[name]).all() or name in _MATCHED}
         found[hertz] = _Model(

@@ -15,10 +15,10 @@ from ..answers.solve import solve
 from ..arraytypes import Floats
 from ..files.design_file import DesignFile
 from ..running import report
-from .asking import QUICK, Asked, plain
+from .asking import QUICK, Asked
 from .crew import time_left
 from .nearby import alike
-from .sensitivity import derivatives
+from .sensitivity import slopes_at
 from .store import Store
 from .towards import is_towards
 
@@ -65,7 +65,7 @@ class Trials:
         self.count += 1
         asked = self.asked.moved_to(self.file.with_(**texts))
         solution = self._solved(asked.file)
-        figures = {f: plain(asked.figures(solution, f)) for f in self.places}
+        figures = self._seen(asked, solution)
         known = asked.file.design.values.quantities
         return Try(texts, np.array([known[n].si for n in self.names]), asked, solution, figures)
 
@@ -73,7 +73,10 @@ class Trials:
         """Figures by frequency with values as they are written."""
         asked = self.asked.moved_to(self.file.with_(**texts))
         solution = self._solved(asked.file)
-        return {f: plain(asked.figures(solution, f)) for f in self.places}
+        return self._seen(asked, solution)
+
+    def _seen(self, asked: Asked, solution: Solution) -> dict[float, dict[str, float]]:
+        return {f: replace(asked, hertz=f).figures(solution) for f in self.places}
 
     def _tell(self, words: str) -> None:
         """Which try begins, of how many at most and how long those may take, and with what."""
@@ -98,7 +101,7 @@ class Trials:
     def rates(self, now: Try, figures: Sequence[str]) -> dict[float, pd.DataFrame]:
         """By frequency, how those figures and those of ports change with every value."""
         every = any(not f.startswith(_PORTS) and f not in QUICK and not is_towards(f) for f in figures)
-        return {f: derivatives(replace(now.asked, hertz=f), now.solution, self.names, every=every) for f in self.places}
+        return slopes_at(self.places, now.asked, now.solution, self.names, every=every)
 
 
 def values_between(file: DesignFile, first: Try, best: Try) -> pd.DataFrame:
