@@ -4,7 +4,7 @@ import contextlib
 import math
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import earshot as es
@@ -37,6 +37,8 @@ UNITS = [
 NUMBERS = st.floats(-1e6, 1e6, allow_nan=False).map(lambda x: float(f"{x:.6g}"))
 
 
+# The first text loads the units there are.
+@settings(deadline=None)
 @given(NUMBERS, st.sampled_from(UNITS))
 def test_the_short_way_is_the_long_way(number, unit):
     short = units.evaluate(f"{number!r} {unit}")

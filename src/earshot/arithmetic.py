@@ -194,13 +194,14 @@ def _fault(problem: Any, text: str) -> str:
     )
 
 
-def words(text: str) -> list[str]:
+@functools.lru_cache(maxsize=8192)
+def words(text: str) -> tuple[str, ...]:
     """The words in a text, once each: names of values, functions and units.
 
     >>> words("rod / 2 + 1e-3 m")
-    ['rod', 'm']
+    ('rod', 'm')
     """
-    return list(dict.fromkeys(token.group("word") for token in _tokens(text) if token.group("word")))
+    return tuple(dict.fromkeys(token.group("word") for token in _tokens(text) if token.group("word")))
 
 
 def rewritten(text: str, change: Callable[[float, str], str | None]) -> str:

@@ -160,7 +160,18 @@ def evaluate(
             return plain
     except ExpressionError as problem:
         raise UnitError(f"{what}: '{short}' cannot be worked out: {problem}") from None
-    return _worked_out(text, short, names, wavelength, what)
+    given = tuple((word, names[word]) for word in arithmetic.words(text) if word in names)
+    try:
+        return _kept(text, given, wavelength)
+    except UnitError:
+        # Once more, to be told with its place and all the names there are.
+        return _worked_out(text, short, names, wavelength, what)
+
+
+@functools.lru_cache(maxsize=8192)
+def _kept(text: str, given: tuple[tuple[str, Quantity], ...], wavelength: float | None) -> Quantity:
+    """What a text comes to with the names in it: most texts of a design stay when one of its values changes."""
+    return _worked_out(text, text, dict(given), wavelength, "value")
 
 
 def _worked_out(text: str, short: str, names: Mapping[str, Quantity], wavelength: float | None, what: str) -> Quantity:
@@ -215,7 +226,7 @@ def _spelling(text: str) -> str:
     return ""
 
 
-def words(text: str) -> list[str]:
+def words(text: str) -> tuple[str, ...]:
     """The words in a text, once each: names of values, functions and units."""
     return arithmetic.words(text)
 

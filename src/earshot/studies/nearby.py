@@ -7,8 +7,8 @@ and figures of merit, whatever they are, change as they do: no formula of its ow
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import replace
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -29,7 +29,7 @@ from ..moments.response import Response, impedance_matrix, solved_for
 from ..moments.wire_terms import wire_terms
 from ..running import Record
 
-_ROUNDS, _CLOSE, _ENOUGH = 12, 1e-13, 1e-8
+_ROUNDS, _CLOSE, _ENOUGH = 12, 1e-11, 1e-8
 """Rounds of refinement at most; what is left where nothing more is to be had, and where it will do, V for 1 V."""
 _BESIDE = 0.1
 """How far a vertex may have moved, as a share of its mesh's shortest edge, to be known again."""
@@ -42,53 +42,117 @@ _OFF_RIM = 0.1
 """The same of rims, whose vertices a mesh puts down to some 1e-7 of the size."""
 
 
-def nearby(
-    solution: Solution, antenna: Antenna, hertz: float, at: float, basis: Basis | None = None
-) -> Solution | None:
+def nearby(solution: Solution, antenna: Antenna, hertz: float, at: float) -> Solution | None:
     """A solution of an antenna like the solved one, at a frequency `at`, Hz; None where its mesh is of another kind.
 
-    hertz: where the solved one's factors are taken. basis: as `basis_like` gives it, where it is known.
+    hertz: where the solved one's factors are taken.
     """
-    basis = basis or basis_like(solution, antenna)
-    if basis is None:
-        return None
-    try:
-        vectors = gap_vectors(antenna, basis).astype(complex)
-    except ModelError:
-        # A gap that stays while its sheet grows is not where the mesh has its lines.
-        return None
-    times = changed_product(solution, antenna, basis, hertz, at)
+    basis = basis_like(solution, antenna)
+    return None if basis is None else nearby_all(solution, [(antenna, basis)], hertz, at)[0]
+
+
+def nearby_all(
+    solution: Solution, changes: Sequence[tuple[Antenna, Basis]], hertz: float, at: float
+) -> list[Solution | None]:
+    """The same of several antennas, with bases as `basis_like` gives them: those of which little moved, all at once."""
     # What the solved matrix makes of the currents is known by how they came about.
-    made = vectors.copy()
-    known = solved_for(solution.antenna, solution.response.basis, hertz, made)
-    left = np.inf
-    for _ in range(_ROUNDS):
-        rest = vectors - times(known, made)
-        before, left = left, float(np.abs(rest).max())
-        if left <= _CLOSE or left > 0.5 * before:
-            break
-        known = known + solved_for(solution.antenna, solution.response.basis, hertz, rest)
-        made = made + rest
-    if left > _ENOUGH:
-        return None
-    admittance = vectors.T @ known
-    response = Response(
-        antenna, basis, np.array([at]), np.ascontiguousarray(known.T)[None], 0.5 * (admittance + admittance.T)[None]
-    )
-    return Solution(response, solution.rule, response.frequencies, response.admittance, 0.0, Record())
+    made = gap_vectors(solution.antenna, solution.response.basis).astype(complex)
+    known, together = _currents(solution, hertz, made), []
+    found: dict[int, Solution | None] = {}
+    for number, (antenna, basis) in enumerate(changes):
+        try:
+            vectors = gap_vectors(antenna, basis).astype(complex)
+        except ModelError:
+            # A gap that stays while its sheet grows is not where the mesh has its lines.
+            found[number] = None
+            continue
+        moved = _moved_little(solution, antenna, basis, hertz, at)
+        times = _whole(antenna, basis, at) if moved is None else _partly(solution, antenna, basis, at, moved)
+        one = _Aside(antenna, basis, vectors, times, known, made)
+        if moved is None:
+            # A matrix of its own, which need not wait for others.
+            _refined(solution, [one], hertz)
+            found[number] = one.solution(solution, at)
+        else:
+            together.append((number, one))
+    _refined(solution, [one for _, one in together], hertz)
+    found |= {number: one.solution(solution, at) for number, one in together}
+    return [found[number] for number in range(len(changes))]
 
 
 Product = Callable[[Complexes, Complexes], Complexes]
 """What a matrix makes of columns, given what the solved one made of them."""
 
 
-def changed_product(solution: Solution, antenna: Antenna, basis: Basis, hertz: float, at: float) -> Product:
-    """The matrix of a changed antenna: only what moved is filled, where that is little, else the whole."""
+@dataclass
+class _Aside:
+    """Currents on their way: known, what the solved matrix makes of them, and what is left, V for 1 V."""
+
+    antenna: Antenna
+    basis: Basis
+    vectors: Complexes
+    times: Product
+    known: Complexes
+    made: Complexes
+    left: float = np.inf
+
+    def rest(self) -> Complexes | None:
+        """What is left to be made good; nothing where it is little, or grows."""
+        rest = self.vectors - self.times(self.known, self.made)
+        before, self.left = self.left, float(np.abs(rest).max())
+        return None if self.left <= _CLOSE or self.left > 0.5 * before else rest
+
+    def solution(self, solution: Solution, at: float) -> Solution | None:
+        """Once it is at its end, like the solved one; None where too much is left."""
+        if self.left > _ENOUGH:
+            return None
+        admittance = self.vectors.T @ self.known
+        both = 0.5 * (admittance + admittance.T)[None]
+        coefficients = np.ascontiguousarray(self.known.T)[None]
+        response = Response(self.antenna, self.basis, np.array([at]), coefficients, both)
+        return Solution(response, solution.rule, response.frequencies, response.admittance, 0.0, Record())
+
+
+def _refined(solution: Solution, asides: Sequence[_Aside], hertz: float) -> None:
+    """Bring currents to their end, all columns in one substitution."""
+    waiting = list(asides)
+    for _ in range(_ROUNDS):
+        rests = [(one, rest) for one in waiting if (rest := one.rest()) is not None]
+        if not rests:
+            return
+        columns = np.concatenate([rest for _, rest in rests], axis=1)
+        steps = solved_for(solution.antenna, solution.response.basis, hertz, columns)
+        for (one, rest), step in zip(rests, np.split(steps, len(rests), axis=1), strict=True):
+            one.known, one.made = one.known + step, one.made + rest
+        waiting = [one for one, _ in rests]
+
+
+def _currents(solution: Solution, hertz: float, vectors: Complexes) -> Complexes:
+    """Those of the solved antenna (functions, gaps), at a frequency that was solved or is now."""
+    own = solution.response
+    nearest = int(np.argmin(np.abs(own.frequencies - hertz)))
+    if own.frequencies[nearest] == hertz:
+        return np.asarray(own.coefficients[nearest].T)
+    return solved_for(solution.antenna, own.basis, hertz, vectors)
+
+
+def _moved_little(solution: Solution, antenna: Antenna, basis: Basis, hertz: float, at: float) -> Ints | None:
+    """The functions of wires that moved, where they are few, so that only their entries are filled."""
+    if at != hertz or antenna.medium.tabled or basis.sheets is not None:
+        return None
+    moved = _moved(solution.response.basis, basis)
+    return None if moved is None or len(moved) > _FEW * basis.size else moved
+
+
+def _whole(antenna: Antenna, basis: Basis, at: float) -> Product:
+    """By the whole matrix of a changed antenna."""
+    matrix = impedance_matrix(antenna, basis, at)
+    return lambda columns, _: matrix @ columns
+
+
+def _partly(solution: Solution, antenna: Antenna, basis: Basis, at: float, moved: Ints) -> Product:
+    """By what the matrix of a changed antenna has more than the solved one, where functions moved."""
     own = solution.response.basis
-    moved = _moved(own, basis) if at == hertz and not antenna.medium.tabled and basis.sheets is None else None
-    if moved is None or len(moved) > _FEW * basis.size:
-        matrix = impedance_matrix(antenna, basis, at)
-        return lambda columns, _: matrix @ columns
     plane, everything = antenna.medium.grounds, np.arange(basis.size)
     rows = WireMatrix(basis.wires, at, plane).block(moved, everything)
     rows -= WireMatrix(own.wires, at, plane).block(moved, everything)

@@ -9,13 +9,15 @@ from dataclasses import replace
 import numpy as np
 import pandas as pd
 
+from ..answers.comparing import match_at
 from ..answers.solution import Solution
 from ..answers.solve import solve
 from ..constants import SPEED_OF_LIGHT
 from ..files.design_file import DesignFile
+from ..moments.basis import Basis
 from ..running import report
 from .asking import STEP, Asked, asked_of, names_of
-from .nearby import alike, basis_like, nearby
+from .nearby import alike, basis_like, nearby, nearby_all
 
 _log = logging.getLogger("earshot")
 _COARSE = 1e-2
@@ -49,12 +51,11 @@ def derivatives(asked: Asked, solution: Solution, names: Sequence[str], *, every
     """The same of a solution that is there."""
     table = slopes_at([asked.hertz], asked, solution, names, every=every)[asked.hertz]
     if "X" in table:
-        figures, step = _figures(asked, solution, every), STEP * asked.hertz
+        step = STEP * asked.hertz
         aside = nearby(solution, solution.antenna, asked.hertz, asked.hertz + step)
         if aside is not None:
-            moved = replace(asked, hertz=asked.hertz + step)
-            slope = (figures(aside, moved)["X"] - figures(solution, asked)["X"]) / step
-            table[RESONANCE] = -table["X"] / slope / 1e6
+            x, before = (match_at(one.network, asked.hertz)["X"] for one in (aside, solution))
+            table[RESONANCE] = -table["X"] / ((x - before) / step) / 1e6
     quantities = asked.file.design.values.quantities
     table.insert(0, "now", [quantities[name].si for name in names])
     table.insert(0, "kind", [quantities[name].kind for name in names])
@@ -69,9 +70,10 @@ def slopes_at(
     told = {hertz: _figures(one, solution, every) for hertz, one in there.items()}
     base = {hertz: told[hertz](solution, one) for hertz, one in there.items()}
     rows: dict[float, dict[str, dict[str, float]]] = {hertz: {} for hertz in places}
+    asides = _aside(asked, solution, names, places)
     for name in names:
         report(f"what follows from {name}")
-        step, sides = _sides(asked, solution, name, places)
+        step, sides = asides.get(name) or _two_meshes(asked, solution, name, places)
         for hertz in places:
             seen = [told[hertz](one, replace(by, hertz=hertz)) for one, by in sides[hertz]]
             high, low = seen if len(seen) == 2 else (seen[0], base[hertz])
@@ -91,31 +93,48 @@ def _figures(asked: Asked, solution: Solution, every: bool) -> Figures:
     return lambda one, by: by.towards(one, aim)
 
 
-def _sides(
-    asked: Asked, solution: Solution, name: str, places: Sequence[float]
-) -> tuple[float, dict[float, list[tuple[Solution, Asked]]]]:
-    """A step of a value, and by frequency the model aside: to one side or the other where the mesh goes along, else to
-    both, each meshed and solved by itself.
-    """
-    value = asked.file.design.values.quantities[name].si
-    size = STEP * (abs(value) or _unit(asked, name))
-    for step in (size, -size):
-        moved = asked.moved({name: value + step})
-        same = alike(solution, moved.file.antenna)
-        if same is not None:
-            return step, {hertz: [(same, moved)] for hertz in places}
-        basis = basis_like(solution, moved.file.antenna)
-        if basis is None:
-            continue
-        asides = {hertz: nearby(solution, moved.file.antenna, hertz, hertz, basis) for hertz in places}
-        found = {hertz: [(one, moved)] for hertz, one in asides.items() if one is not None}
-        if len(found) == len(asides):
-            return step, found
+Sides = tuple[float, dict[float, list[tuple[Solution, Asked]]]]
+"""A step of a value, and by frequency the model to one side of it, or to both."""
+
+
+def _aside(asked: Asked, solution: Solution, names: Sequence[str], places: Sequence[float]) -> dict[str, Sides]:
+    """The model a little to one side by each value, on the mesh carried along, where it goes to either side."""
+    found: dict[str, Sides] = {}
+    for sign in (1.0, -1.0):
+        bases: dict[str, tuple[float, Asked, Basis]] = {}
+        for name in names:
+            if name in found:
+                continue
+            step = sign * STEP * _size(asked, name)
+            moved = asked.moved({name: asked.file.design.values.quantities[name].si + step})
+            same = alike(solution, moved.file.antenna)
+            if same is not None:
+                found[name] = step, {hertz: [(same, moved)] for hertz in places}
+                continue
+            basis = basis_like(solution, moved.file.antenna)
+            if basis is not None:
+                bases[name] = step, moved, basis
+        changes = [(moved.file.antenna, basis) for _, moved, basis in bases.values()]
+        solved = {hertz: nearby_all(solution, changes, hertz, hertz) for hertz in places} if changes else {}
+        for number, (name, (step, moved, _)) in enumerate(bases.items()):
+            own = {hertz: [(one, moved)] for hertz in places if (one := solved[hertz][number]) is not None}
+            if len(own) == len(places):
+                found[name] = step, own
+    return found
+
+
+def _two_meshes(asked: Asked, solution: Solution, name: str, places: Sequence[float]) -> Sides:
+    """The model to both sides, each meshed and solved by itself."""
     _log.warning("'%s' changes how the mesh is joined: its figures are compared between two meshes", name)
-    step = _COARSE / STEP * size
+    value, step = asked.file.design.values.quantities[name].si, _COARSE * _size(asked, name)
     both = [asked.moved({name: value + sign * step}) for sign in (1.0, -1.0)]
     solved = [(solve(one.file.antenna, list(places), rule=solution.rule), one) for one in both]
     return 2.0 * step, dict.fromkeys(places, solved)
+
+
+def _size(asked: Asked, name: str) -> float:
+    """What a value is measured by."""
+    return abs(asked.file.design.values.quantities[name].si) or _unit(asked, name)
 
 
 def _unit(asked: Asked, name: str) -> float:
