@@ -99,7 +99,7 @@ def test_effects_of_sheets_are_carried_along(tmp_path, medium):
     """On a mesh of so many triangles that meshes made anew do not differ much: differences over 4 % of the value."""
     file, rule = file_of(tmp_path, PLATE, long=0.45, medium=medium), es.MeshRule(sheets_per_wavelength=30)
     asked = asked_of(file)
-    table = derivatives(asked, es.solve(file.design, [asked.hertz], rule=rule), ["long", "wide"], every=False)
+    table = derivatives(asked, es.solve(file.design, [asked.hertz], rule=rule), ["long", "wide"], "beam")
     for name in ("long", "wide"):
         value = table.at[name, "now"]
         high, low = (asked.figures(es.solve(asked.moved({name: value * k}).file.antenna, [asked.hertz], rule=rule))

@@ -1,5 +1,6 @@
 """Many solves asked as one question: values varied, figures against values, values tuned to goals."""
 
+from .fitting import Fitted, fit
 from .goals import Goal, Wish, goal, wish
 from .optimising import Front, Optimised, front, optimise
 from .sensitivity import sensitivities
@@ -9,6 +10,7 @@ from .tuning import Tuned, tune
 from .varying import Study, steps_of, vary
 
 __all__ = [
+    "Fitted",
     "Front",
     "Goal",
     "Optimised",
@@ -18,6 +20,7 @@ __all__ = [
     "Toleranced",
     "Tuned",
     "Wish",
+    "fit",
     "front",
     "goal",
     "open_store",

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import re
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
+from typing import Literal
 
 import numpy as np
 import pandas as pd
@@ -18,7 +20,7 @@ from ..fields import polarisation
 from ..fields.gains import decibels
 from ..files.design_file import DesignFile
 from ..runs.run import lone_case
-from .towards import gain_towards, unit_of
+from .towards import gain_towards, is_towards, unit_of
 
 STEP = 3e-5
 """By how much a value is moved to see what follows, as a share of it."""
@@ -26,6 +28,19 @@ STEP = 3e-5
 
 QUICK = ("gain", "realized gain", "mismatch loss", "front-to-back ratio", "side lobe level", "axial ratio at the peak")
 """Figures of a beam that are had in fixed directions; those of ports besides."""
+
+
+Needs = Literal["ports", "beam", "every"]
+"""What of a model is told: its match alone, the beam in fixed directions besides, or every figure there is."""
+_PORTS = re.compile(r"(?:R|X|VSWR|return loss)(?: at .+)?")
+
+
+def needs_of(figures: Iterable[str]) -> Needs:
+    """The least that tells figures."""
+    beam = [name for name in figures if _PORTS.fullmatch(name) is None]
+    if not beam:
+        return "ports"
+    return "beam" if all(name in QUICK or is_towards(name) for name in beam) else "every"
 
 
 @dataclass(frozen=True, slots=True)

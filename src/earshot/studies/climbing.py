@@ -64,7 +64,7 @@ def climb(
     known, step = False, np.zeros(count)
     while most > 0:
         if not known:
-            slopes = slopes_seen(aims, trials.rates(best, aims.figures), best) * size
+            slopes = slopes_seen(aims, trials.rates(best), best) * size
             if model.slopes.any():
                 model.learn(step, slopes)
             model.seen, model.slopes, known = aims.seen(best.figures), slopes, True

@@ -17,7 +17,7 @@ from ..errors import EarshotError, UsageError, unknown
 from ..files.design_file import DesignFile
 from ..files.editing import changed
 from .aims import Aims, aims_of, refuse_unknown
-from .asking import asked_of, names_of
+from .asking import Needs, asked_of, names_of, needs_of
 from .climbing import climb
 from .crew import Crew
 from .goals import Goal, Wish
@@ -141,7 +141,7 @@ def _begun(
     known, asked = names_of(file, list(names)), asked_of(file, None, case)
     kept = None if store is None else open_store(store)
     aims = aims_of(asked, known, goals, wishes, complex(file.antenna.ports[0].reference))
-    trials = Trials(known, aims.asked, aims.frequencies, kept, most)
+    trials = Trials(known, aims.asked, aims.frequencies, needs_of(aims.figures), kept, most)
     first = trials.at(np.array([file.design.values.quantities[name].si for name in known]))
     refuse_unknown(aims, first.figures)
     return trials, aims, first
@@ -166,14 +166,14 @@ def _starts(low: Floats, high: Floats, count: int, seed: int) -> Iterable[Floats
     return list(low + shares * (high - low))
 
 
-Job = tuple[Any, dict[str, Any], list[float], Store | None]
+Job = tuple[Any, dict[str, Any], list[float], Needs, Store | None]
 
 
 def _tried(job: Job) -> dict[float, dict[str, float]] | None:
     """Figures of a try, or nothing where it cannot be solved."""
-    asked, texts, places, store = job
+    asked, texts, places, needs, store = job
     try:
-        trials = Trials(list(texts), asked, places, store)
+        trials = Trials(list(texts), asked, places, needs, store)
         return trials.figures(texts)
     except EarshotError:
         return None
@@ -193,7 +193,7 @@ def _widely(trials: Trials, aims: Aims, log: _Log, first: Try, most: int, seed: 
         texts = [
             {n: written(trials.file, n, v) for n, v in zip(trials.names, row.tolist(), strict=True)} for row in rows
         ]
-        jobs = [(aims.asked, told, trials.places, trials.store) for told in texts]
+        jobs = [(aims.asked, told, trials.places, trials.needs, trials.store) for told in texts]
         trials.solves += len(jobs)
         what = f"tries {len(log.rows) + 1} to {len(log.rows) + len(jobs)}:"
         found = []

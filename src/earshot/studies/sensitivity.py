@@ -16,7 +16,7 @@ from ..constants import SPEED_OF_LIGHT
 from ..files.design_file import DesignFile
 from ..moments.basis import Basis
 from ..running import report
-from .asking import STEP, Asked, asked_of, names_of
+from .asking import STEP, Asked, Needs, asked_of, names_of
 from .nearby import alike, basis_like, nearby, nearby_all
 
 _log = logging.getLogger("earshot")
@@ -44,12 +44,12 @@ def sensitivities(
     asked = asked_of(file, frequency, case)
     chosen = names_of(file, list(names))
     solution = solve(file.design, [asked.hertz])
-    return derivatives(asked, solution, chosen, every=every)
+    return derivatives(asked, solution, chosen, "every" if every else "beam")
 
 
-def derivatives(asked: Asked, solution: Solution, names: Sequence[str], *, every: bool) -> pd.DataFrame:
+def derivatives(asked: Asked, solution: Solution, names: Sequence[str], needs: Needs) -> pd.DataFrame:
     """The same of a solution that is there."""
-    table = slopes_at([asked.hertz], asked, solution, names, every=every)[asked.hertz]
+    table = slopes_at([asked.hertz], asked, solution, names, needs)[asked.hertz]
     if "X" in table:
         step = STEP * asked.hertz
         aside = nearby(solution, solution.antenna, asked.hertz, asked.hertz + step)
@@ -63,11 +63,11 @@ def derivatives(asked: Asked, solution: Solution, names: Sequence[str], *, every
 
 
 def slopes_at(
-    places: Sequence[float], asked: Asked, solution: Solution, names: Sequence[str], *, every: bool
+    places: Sequence[float], asked: Asked, solution: Solution, names: Sequence[str], needs: Needs
 ) -> dict[float, pd.DataFrame]:
     """By frequency, Hz, derivatives of figures: a row per value. Solved at all of them."""
     there = {hertz: replace(asked, hertz=hertz) for hertz in places}
-    told = {hertz: _figures(one, solution, every) for hertz, one in there.items()}
+    told = {hertz: _figures(one, solution, needs) for hertz, one in there.items()}
     base = {hertz: told[hertz](solution, one) for hertz, one in there.items()}
     rows: dict[float, dict[str, dict[str, float]]] = {hertz: {} for hertz in places}
     asides = _aside(asked, solution, names, places)
@@ -85,9 +85,11 @@ def slopes_at(
     }  # fmt: skip
 
 
-def _figures(asked: Asked, solution: Solution, every: bool) -> Figures:
-    """What is told of solutions: every figure, or those in directions that stay."""
-    if every:
+def _figures(asked: Asked, solution: Solution, needs: Needs) -> Figures:
+    """What is told of solutions, in directions that stay unless it is every figure."""
+    if needs == "ports":
+        return lambda one, by: match_at(one.network, by.hertz)
+    if needs == "every":
         return lambda one, by: by.figures(one)
     aim = asked.aim(solution)
     return lambda one, by: by.towards(one, aim)

@@ -168,7 +168,7 @@ def _models(asked: Asked, names: Sequence[str], places: Sequence[float]) -> dict
     for hertz in places:
         one = replace(asked, hertz=hertz)
         table = (
-            derivatives(one, solution, names, every=False)
+            derivatives(one, solution, names, "beam")
             .drop(columns=["kind", "now", RESONANCE], errors="ignore")
             .astype(float)
         )

@@ -10,21 +10,20 @@ import numpy as np
 import pandas as pd
 
 from .. import units
+from ..answers.comparing import match_at
 from ..answers.solution import Solution
 from ..answers.solve import solve
 from ..arraytypes import Floats
 from ..files.design_file import DesignFile
 from ..running import report
-from .asking import QUICK, Asked
+from .asking import Asked, Needs
 from .crew import time_left
 from .nearby import alike
 from .sensitivity import slopes_at
 from .store import Store
-from .towards import is_towards
 
 _DIGITS = 7
 _SHOWN = 4
-_PORTS = ("R", "X", "VSWR", "return loss")
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,12 +39,14 @@ class Try:
 
 @dataclass
 class Trials:
-    """A design file whose values are tried. places: frequencies, Hz. most: tries there may be. solves: how many
+    """A design file whose values are tried. places: frequencies, Hz. needs: what is
+    told. most: tries there may be. solves: how many
     there were."""
 
     names: list[str]
     asked: Asked
     places: list[float]
+    needs: Needs
     store: Store | None = None
     most: int | None = None
     solves: int = 0
@@ -76,6 +77,8 @@ class Trials:
         return self._seen(asked, solution)
 
     def _seen(self, asked: Asked, solution: Solution) -> dict[float, dict[str, float]]:
+        if self.needs == "ports":
+            return {f: match_at(solution.network, f) for f in self.places}
         return {f: replace(asked, hertz=f).figures(solution) for f in self.places}
 
     def _tell(self, words: str) -> None:
@@ -98,10 +101,9 @@ class Trials:
         self._last = [found]
         return found
 
-    def rates(self, now: Try, figures: Sequence[str]) -> dict[float, pd.DataFrame]:
-        """By frequency, how those figures and those of ports change with every value."""
-        every = any(not f.startswith(_PORTS) and f not in QUICK and not is_towards(f) for f in figures)
-        return slopes_at(self.places, now.asked, now.solution, self.names, every=every)
+    def rates(self, now: Try) -> dict[float, pd.DataFrame]:
+        """By frequency, how figures change with every value."""
+        return slopes_at(self.places, now.asked, now.solution, self.names, self.needs)
 
 
 def values_between(file: DesignFile, first: Try, best: Try) -> pd.DataFrame:

@@ -14,7 +14,7 @@ from ..arraytypes import Floats
 from ..errors import ModelError, UsageError
 from ..files.design_file import DesignFile
 from ..files.editing import changed
-from .asking import asked_of, names_of
+from .asking import asked_of, names_of, needs_of
 from .goals import Goal, goal, known_in
 from .store import open_store
 from .towards import is_towards
@@ -72,7 +72,7 @@ class _Tuner:
 
     def slopes(self, now: Try) -> Floats:
         """How what is lacking changes with every value, (goals, values)."""
-        tables, short = self.trials.rates(now, [g.figure for g in self.goals]), self.short(now)
+        tables, short = self.trials.rates(now), self.short(now)
         columns = []
         for name, value in zip(self.trials.names, now.values.tolist(), strict=True):
             step = _CALM * (abs(value) or 1.0)
@@ -104,8 +104,9 @@ def tune(
     kept = None if store is None else open_store(store)
     asked = asked_of(file, None, case)
     also = tuple(dict.fromkeys(g.figure for g in wanted if is_towards(g.figure)))
+    needs = needs_of(g.figure for g in wanted)
     places = sorted({f for g in wanted for f in g.frequencies or (asked.hertz,)})
-    tuner = _Tuner(Trials(names_of(file, list(names)), replace(asked, also=also), places, kept, most), wanted)
+    tuner = _Tuner(Trials(names_of(file, list(names)), replace(asked, also=also), places, needs, kept, most), wanted)
     quantities = file.design.values.quantities
     start = np.array([quantities[name].si for name in tuner.trials.names])
     low, high = ranges(file, tuner.trials.names)
@@ -116,7 +117,7 @@ def tune(
         slopes = tuner.slopes(best) * size
         step = None
         while len(tuner.tried) < most:
-            step = _step(slopes, best.values, tuner.short(best), low, high, size, reach)
+            step = shortest_step(slopes, best.values, tuner.short(best), low, high, size, reach)
             if np.abs(step).max() < _SHORTEST:
                 step = None
                 break
@@ -135,7 +136,7 @@ def tune(
     return _told(tuner, first, best)
 
 
-def _step(
+def shortest_step(
     slopes: Floats, values: Floats, short: Floats, low: Floats, high: Floats, size: Floats, reach: float
 ) -> Floats:
     """The shortest step, as shares, that would make good what is lacking, within ranges and reach."""
