@@ -47,7 +47,8 @@ def check(
     values = model.values
     # Built here whether it was before or not: which values are used is seen as it is.
     antenna = model.build(values)
-    unused = [name for name, _ in model.given if name not in values.quantities.used]
+    driving: frozenset[str] = getattr(model.build, "drives", frozenset())
+    unused = [name for name, _ in model.given if name not in values.quantities.used | driving]
     return Findings(
         [
             *_looked_at(antenna, model.frequency if hertz is None else hertz, rule or MeshRule(), fed),

@@ -90,7 +90,7 @@ class FileBuild:
     """How a design file builds its antenna.
 
     text: the whole file; folder: where the files it names are, unless they are among `tables`, texts by name. drives:
-    whether cases or beams use values, so that they change with them.
+    values that cases and beams use, so that they change with them.
     """
 
     table: DesignTable
@@ -100,7 +100,7 @@ class FileBuild:
     metals: Any
     frequency: float
     tables: tuple[tuple[str, str], ...] = ()
-    drives: bool = False
+    drives: frozenset[str] = frozenset()
 
     def texts_at(self, frequency: float) -> Texts:
         """What reads the file's texts, with "lambda" measured at a frequency, Hz."""
@@ -336,7 +336,14 @@ def design_from_text(text: str, name: str, folder: Path, tables: Mapping[str, st
     return _assembled(
         texts,
         FileBuild(
-            table, name, folder, text, metals, texts.frequency or 0.0, tuple((tables or {}).items()), bool(known.used)
+            table,
+            name,
+            folder,
+            text,
+            metals,
+            texts.frequency or 0.0,
+            tuple((tables or {}).items()),
+            frozenset(known.used),
         ),
         values,
         frequencies,

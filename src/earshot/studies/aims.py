@@ -183,7 +183,16 @@ class Aims:
 
 def measured(file: DesignFile, text: str) -> float:
     """What a wish of values comes to, SI."""
-    return units.evaluate(text, file.design.values.quantities, wavelength=_wavelength(file), what="wish").si
+    return _quantity(file, text).si
+
+
+def unit_measured(file: DesignFile, text: str) -> str:
+    """The SI unit of that."""
+    return units.KINDS[_quantity(file, text).kind]
+
+
+def _quantity(file: DesignFile, text: str) -> units.Quantity:
+    return units.evaluate(text, file.design.values.quantities, wavelength=_wavelength(file), what="wish")
 
 
 def _wavelength(file: DesignFile) -> float | None:

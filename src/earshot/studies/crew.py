@@ -38,12 +38,17 @@ class Crew:
         if self.cluster is not None and self.processes > 1:
             raise UsageError("give processes or a cluster, not both")
 
+    @property
+    def alone(self) -> bool:
+        """Whether this process does it all."""
+        return self.cluster is None and self.processes == 1
+
     def each(self, work: Callable[[J], R], jobs: Sequence[J], what: str) -> Iterator[R]:
         """What work makes of every job, in order; says how far it is and how long the rest will take."""
         told = _Told(what, len(jobs))
         if self.cluster is not None:
             yield from told(_on_cluster(self.cluster, work, jobs))
-        elif self.processes == 1 or len(jobs) < 2:
+        elif self.alone or len(jobs) < 2:
             yield from told(work(job) for job in jobs)
         else:
             count = min(self.processes, len(jobs))

@@ -46,9 +46,9 @@ class Fitted:
     """What a measurement says of values. file: the design with them.
 
     values: per value, and per part at the feed, what it was and is (SI), the limits either way that hold it in 19 of 20
-    cases, and its kind. curve: per frequency the reflection measured, of the fit, and before, complex or magnitude, and
-    what is left over. left: its rms, of reflection or, without phase, dB. alike: pairs of values that cannot be told
-    apart and their correlation. tries: every solve.
+    cases, and its kind. curve: per frequency the return loss (dB) measured, of the fit and before, what is left over,
+    and reflections by their two parts. left: the rms of what is, of reflection or, without phase, dB. alike: pairs of
+    values that cannot be told apart and their correlation. tries: every solve.
     """
 
     file: DesignFile
@@ -221,6 +221,11 @@ def _rms(off: Floats) -> float:
     return float(np.sqrt(np.mean(off**2)))
 
 
+def _loss(reflected: Complexes | Floats) -> Floats:
+    """Return loss, dB."""
+    return np.asarray(-20.0 * np.log10(np.maximum(np.abs(reflected), 1e-6)))
+
+
 def _slopes(model: _Fit, now: Try, parts: Floats) -> Floats:
     """How what the model is off changes with values and parts, (numbers, unknowns)."""
     impedance, columns = model.at_port(now), []
@@ -265,13 +270,12 @@ def _told(model: _Fit, first: Try, best: Try, begun: Floats, parts: Floats, off:
     )
     was = model.reflected(model.at_port(first), begun)
     fitted = model.reflected(model.at_port(best), parts)
-    if not model.phased:
-        was, fitted = np.abs(was), np.abs(fitted)
-    gap = np.abs(fitted - model.measured) if model.phased else 20.0 * np.log10(
-        np.maximum(fitted, 1e-6) / np.maximum(model.measured, 1e-6)
-    )  # fmt: skip
-    curve = pd.DataFrame({"frequency_Hz": model.hertz, "measured": model.measured, "fitted": fitted, "before": was,
-                          "left": gap})  # fmt: skip
+    gap = np.abs(fitted - model.measured) if model.phased else _loss(model.measured) - _loss(fitted)
+    told = {"measured": model.measured, "fitted": fitted, "before": was}
+    curve = pd.DataFrame({"frequency_Hz": model.hertz} | {f"{n}_dB": _loss(x) for n, x in told.items()} | {"left": gap})
+    for name, reflected in told.items():
+        if np.iscomplexobj(reflected):
+            curve[f"{name}_re"], curve[f"{name}_im"] = reflected.real, reflected.imag
     made = changed(file, {name: str(text) for name, text in best.texts.items()}) if best.texts else file
     tries = pd.DataFrame(model.rows, index=pd.RangeIndex(1, len(model.rows) + 1, name="try"))
     return Fitted(made, table, curve, _rms(np.asarray(gap)), model.phased, pairs, tries, model.reference)

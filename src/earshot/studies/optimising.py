@@ -16,7 +16,7 @@ from ..arraytypes import Floats
 from ..errors import EarshotError, UsageError, unknown
 from ..files.design_file import DesignFile
 from ..files.editing import changed
-from .aims import Aims, aims_of, refuse_unknown
+from .aims import Aims, aims_of, refuse_unknown, unit_measured
 from .asking import Needs, asked_of, names_of, needs_of
 from .climbing import climb
 from .crew import Crew
@@ -50,6 +50,11 @@ class Optimised:
     seconds: float
     before: DesignFile
     names: tuple[str, ...]
+
+    @property
+    def effort(self) -> str:
+        """What it took, in words."""
+        return f"{self.solves} solve{'s' * (self.solves != 1)}, {self.seconds:.0f} s"
 
     def try_file(self, number: int) -> DesignFile:
         """The design with the values of a try, by its number; raises UsageError for one there was not."""
@@ -172,8 +177,11 @@ Job = tuple[Any, dict[str, Any], list[float], Needs, Store | None]
 def _tried(job: Job) -> dict[float, dict[str, float]] | None:
     """Figures of a try, or nothing where it cannot be solved."""
     asked, texts, places, needs, store = job
+    return _or_nothing(Trials(list(texts), asked, places, needs, store), texts)
+
+
+def _or_nothing(trials: Trials, texts: dict[str, Any]) -> dict[float, dict[str, float]] | None:
     try:
-        trials = Trials(list(texts), asked, places, needs, store)
         return trials.figures(texts)
     except EarshotError:
         return None
@@ -194,10 +202,12 @@ def _widely(trials: Trials, aims: Aims, log: _Log, first: Try, most: int, seed: 
             {n: written(trials.file, n, v) for n, v in zip(trials.names, row.tolist(), strict=True)} for row in rows
         ]
         jobs = [(aims.asked, told, trials.places, trials.needs, trials.store) for told in texts]
-        trials.solves += len(jobs)
+        # Here what was solved last is at hand, and may do for what only drives it otherwise.
+        results = (_or_nothing(trials, told) for told in texts) if crew.alone else crew.each(_tried, jobs, what)
+        trials.solves += 0 if crew.alone else len(jobs)
         what = f"tries {len(log.rows) + 1} to {len(log.rows) + len(jobs)}:"
         found = []
-        for row, told, figures in zip(rows, texts, crew.each(_tried, jobs, what), strict=True):
+        for row, told, figures in zip(rows, texts, results, strict=True):
             cost = np.inf
             if figures is not None:
                 seen = aims.seen(figures)
@@ -248,11 +258,13 @@ def _told(trials: Trials, aims: Aims, log: _Log, first: Try, best: Try, seconds:
 class Front:
     """What two wishes can be had together: points in order, a row each with its values and what the wishes come to.
 
+    units: of the two wishes.
     files: the design at each point. tries: all that was tried. solves, seconds: what it took.
     """
 
     title: str
     wishes: tuple[str, str]
+    units: tuple[str, str]
     points: pd.DataFrame
     files: tuple[DesignFile, ...]
     tries: pd.DataFrame
@@ -307,9 +319,18 @@ def front(
     rows = [{**one.texts, **aims.told(one.figures, one.asked.file)} for one in kept]
     files = tuple(changed(trials.file, {n: str(t) for n, t in one.texts.items()}) for one in kept)
     return Front(
-        file.title, (aims.wishes[0].text, aims.wishes[1].text), pd.DataFrame(rows), files, log.table(), trials.solves,
-        time.perf_counter() - began,
+        file.title, (aims.wishes[0].text, aims.wishes[1].text), (_unit(aims, first, 0), _unit(aims, first, 1)),
+        pd.DataFrame(rows), files, log.table(), trials.solves, time.perf_counter() - began,
     )  # fmt: skip
+
+
+def _unit(aims: Aims, first: Try, number: int) -> str:
+    """Of what a wish comes to."""
+    one = aims.wishes[number]
+    if number in aims.units_of:
+        return unit_measured(first.asked.file, one.figure)
+    table = replace(first.asked, hertz=aims.at(one)[0]).table(first.solution)
+    return str(table.at[one.figure, "unit"])
 
 
 def _undominated(aims: Aims, tries: Sequence[Try]) -> list[Try]:

@@ -22,7 +22,7 @@ from .nearby import alike
 from .sensitivity import slopes_at
 from .store import Store
 
-_DIGITS = 7
+_DIGITS, _ALL = 7, 15
 _SHOWN = 4
 
 
@@ -61,8 +61,10 @@ class Trials:
 
     def at(self, values: Floats) -> Try:
         """The model at values, as they will be written; what only drives or closes it otherwise is not solved again."""
-        texts = {name: written(self.file, name, v) for name, v in zip(self.names, values.tolist(), strict=True)}
-        self._tell(", ".join(f"{n} = {t}" for n, t in list(texts.items())[:_SHOWN]))
+        low, high = ranges(self.file, self.names)
+        kept = np.clip(values, low, high).tolist()
+        texts = {name: written(self.file, name, v) for name, v in zip(self.names, kept, strict=True)}
+        self._tell(_told(texts))
         self.count += 1
         asked = self.asked.moved_to(self.file.with_(**texts))
         solution = self._solved(asked.file)
@@ -72,9 +74,10 @@ class Trials:
 
     def figures(self, texts: dict[str, str | float]) -> dict[float, dict[str, float]]:
         """Figures by frequency with values as they are written."""
+        self._tell(_told(texts))
+        self.count += 1
         asked = self.asked.moved_to(self.file.with_(**texts))
-        solution = self._solved(asked.file)
-        return self._seen(asked, solution)
+        return self._seen(asked, self._solved(asked.file))
 
     def _seen(self, asked: Asked, solution: Solution) -> dict[float, dict[str, float]]:
         if self.needs == "ports":
@@ -104,6 +107,11 @@ class Trials:
     def rates(self, now: Try) -> dict[float, pd.DataFrame]:
         """By frequency, how figures change with every value."""
         return slopes_at(self.places, now.asked, now.solution, self.names, self.needs)
+
+
+def _told(texts: dict[str, str | float]) -> str:
+    """The first of the values, in words."""
+    return ", ".join(f"{name} = {text}" for name, text in list(texts.items())[:_SHOWN])
 
 
 def values_between(file: DesignFile, first: Try, best: Try) -> pd.DataFrame:
@@ -138,11 +146,14 @@ def sizes(values: Floats, low: Floats, high: Floats) -> Floats:
 def written(file: DesignFile, name: str, value: float) -> str | float:
     """A value as it is written: in the unit its text has, or mm, degrees, ... to seven digits."""
     kind = file.design.values.quantities[name].kind
+    (low,), (high,) = ranges(file, [name])
+    # What would be rounded out of its range is written whole.
+    digits = _DIGITS if low <= float(f"{value:.{_DIGITS}g}") <= high else _ALL
     if kind == "number":
-        return float(f"{value:.{_DIGITS}g}")
+        return float(f"{value:.{digits}g}")
     text = str(dict(file.design.given)[name].is_)
     own = text.rpartition(" ")[2]
     usual = {"length": "mm", "angle": "deg"}.get(kind, units.KINDS[kind])
     bare = text.count(" ") == 1 and own != "lambda"
     unit = own if bare else usual
-    return f"{value / units.read(f'1 {unit}', kind, what=name):.{_DIGITS}g} {unit}"
+    return f"{value / units.read(f'1 {unit}', kind, what=name):.{digits}g} {unit}"

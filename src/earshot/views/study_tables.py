@@ -71,11 +71,9 @@ def _step(kind: str, now: float) -> tuple[float, str]:
 
 def tuned_tables(tuned: Tuned) -> Iterator[Any]:
     """What to change and by how much, and how far goals are met."""
-    table = plain_table([("value", False), ("before", True), ("after", True), ("change", True)])
-    for value, row in tuned.values.iterrows():
-        table.add_row(str(value), row["before"], row["after"], _change(str(row["kind"]), float(row["change"])))
     yield titled(
-        f"{tuned.file.title}: {'tuned' if tuned.met else 'as near as it came'} in {len(tuned.tries)} solves", table
+        f"{tuned.file.title}: {'tuned' if tuned.met else 'as near as it came'} in {len(tuned.tries)} solves",
+        values_table(tuned.values),
     )
     goals = plain_table([("goal", False), ("at", True), ("before", True), ("after", True), ("", False)])
     for _, row in tuned.goals.iterrows():
@@ -83,6 +81,14 @@ def tuned_tables(tuned: Tuned) -> Iterator[Any]:
         told = ("met", "green") if row["met"] else ("not met", "yellow")
         goals.add_row(row["goal"], hertz, f"{row['before']:.3f}", f"{row['after']:.3f}", Text(told[0], style=told[1]))
     yield titled("goals", goals)
+
+
+def values_table(values: pd.DataFrame) -> Any:
+    """Values before and after, and what to change them by in the workshop's unit."""
+    table = plain_table([("value", False), ("before", True), ("after", True), ("change", True)])
+    for value, row in values.iterrows():
+        table.add_row(str(value), row["before"], row["after"], _change(str(row["kind"]), float(row["change"])))
+    return table
 
 
 def _change(kind: str, change: float) -> str:

@@ -28,6 +28,8 @@ COMMANDS = (
     "vary",
     "effects",
     "tune",
+    "optimise",
+    "fit",
     "tolerate",
     "store",
     "cut-list",

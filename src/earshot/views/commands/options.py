@@ -41,6 +41,11 @@ Kept = Annotated[
     Path | None,
     typer.Option("--store", metavar="FOLDER", help="Keep every solve there; what is there is not solved again."),
 ]
+Processes = Annotated[int, typer.Option("--processes", help="How many solve at once.")]
+Cluster = Annotated[
+    str | None,
+    typer.Option("--cluster", metavar="ADDRESS", help="Or by a dask.distributed scheduler, as tcp://127.0.0.1:8786."),
+]
 Limit = Annotated[float, typer.Option("--vswr", metavar="N", help="Limit of the bandwidth that is told.")]
 Cases = Annotated[list[str] | None, typer.Option("--case", metavar="NAME", help="Of this case; may be repeated.")]
 Planes = Annotated[list[str] | None, typer.Option("--plane", metavar="E|H", help="The cut through the peak.")]

@@ -14,8 +14,10 @@ from ...files.formats import write
 from ...files.tables import records
 from ...studies import Study
 from ...studies import vary as varied
+from ...studies.goals import named
+from ...studies.towards import is_towards
 from ..study_tables import FIRST, variants_table
-from .options import DesignPath, Format, Json, Kept, known_format, load
+from .options import Cluster, DesignPath, Format, Json, Kept, Processes, known_format, load
 from .plot import save_figures
 from .screen import complain, paragraphs, progress, show, show_json
 
@@ -28,7 +30,8 @@ Changes = Annotated[
     ),
 ]
 Figures = Annotated[
-    list[str] | None, typer.Option("--figure", metavar="NAME", help="Show this figure; may be repeated.")
+    list[str] | None,
+    typer.Option("--figure", metavar="NAME", help="Show this figure, such as R or 'gain towards NE 20 deg'; repeat."),
 ]
 Out = Annotated[
     Path | None, typer.Option("--out", "-o", metavar="FOLDER", help="Write every figure as CSV there, and draw them.")
@@ -43,7 +46,8 @@ def vary(
     seed: Annotated[int, typer.Option("--seed", help="Where chance begins.")] = 0,
     case: Annotated[str | None, typer.Option("--case", metavar="NAME", help="Driven as in this case.")] = None,
     frequency: Annotated[str | None, typer.Option("--frequency", "-f", metavar="F", help="Look here.")] = None,
-    processes: Annotated[int, typer.Option("--processes", help="How many solve at once.")] = 1,
+    processes: Processes = 1,
+    cluster: Cluster = None,
     store: Kept = None,
     out: Out = None,
     ending: Format = "png",
@@ -59,9 +63,9 @@ def vary(
     with progress():
         study = varied(
             file, changes, sample=sample, seed=seed, frequency=frequency, case=case, processes=processes,
-            store=store,
+            cluster=cluster, also=[name for name in figure or [] if is_towards(name)], store=store,
         )  # fmt: skip
-    chosen = list(figure or [name for name in FIRST if name in study.units])
+    chosen = list([named(name) for name in figure or []] or [name for name in FIRST if name in study.units])
     for name in chosen:
         if study.units and name not in study.units:
             raise UsageError(f"--figure: there is no figure '{name}'; there are: {', '.join(study.units)}")

@@ -6,6 +6,7 @@ from .beams import beam_map, coupling, envelope, layout, link, scan
 from .cuts import MOST_SMALL, cartesian, multiples, polar
 from .geometry import geometry
 from .near import along, figures, near
+from .searches import fitted, front, history
 from .smith import smith
 from .solids import currents, pattern
 from .sphere import sphere
@@ -21,7 +22,10 @@ __all__ = [
     "currents",
     "envelope",
     "figures",
+    "fitted",
+    "front",
     "geometry",
+    "history",
     "impedance",
     "layout",
     "link",
