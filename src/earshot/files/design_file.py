@@ -189,7 +189,11 @@ def medium_of(texts: Texts, table: DesignTable, names: Quantities) -> Medium:
     own = table.earths.get(table.medium)
     if own is not None:
         try:
-            return Earth(table.medium, own.permittivity, own.conductivity, own.source)
+            permittivity, conductivity = (
+                texts.number(getattr(own, key), f"earths.{table.medium}.{key}", names)
+                for key in ("permittivity", "conductivity")
+            )
+            return Earth(table.medium, permittivity, conductivity, own.source)
         except UsageError as problem:
             raise DesignFileError(f"{texts.name}: earths.{problem}") from None
     if table.medium not in MEDIA:

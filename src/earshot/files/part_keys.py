@@ -15,7 +15,16 @@ from ..errors import DesignFileError, UnitError, UsageError, unknown
 from ..media.metals import Jacket, Metal, metals
 from ..media.stack import Dielectric, Layer, Stack, dielectrics
 from .reading import numbers, read_table
-from .schema import CircleTable, DesignTable, HelixTable, PortTable, TerminalTable, ValueTable, WireTable
+from .schema import (
+    CircleTable,
+    DesignTable,
+    DielectricTable,
+    HelixTable,
+    PortTable,
+    TerminalTable,
+    ValueTable,
+    WireTable,
+)
 from .texts import Texts
 
 _RESERVED = ("lambda", "pi", "frequency", "build", "self", "sqrt", "sin", "cos", "tan", "hypot", "min", "max", "abs")
@@ -58,12 +67,7 @@ def read_layers(texts: Texts, table: DesignTable, names: Quantities) -> Stack:
         place, own = f"layer, {number}", table.dielectrics.get(given.of)
         thickness = texts.quantity(given.thickness, "length", f"{place}.thickness", names)
         try:
-            made = (
-                Dielectric(given.of, own.permittivity, own.loss_tangent, own.permeability, own.source)
-                if own
-                else dielectrics[given.of]
-            )
-            layers.append(Layer(thickness, made))
+            layers.append(Layer(thickness, _dielectric(texts, given.of, own, names) if own else dielectrics[given.of]))
         except UsageError as problem:
             raise DesignFileError(f"{texts.name}: {place}: {problem}") from None
         if given.printed:
@@ -74,6 +78,14 @@ def read_layers(texts: Texts, table: DesignTable, names: Quantities) -> Stack:
         return Stack(layers, printed[0] if printed else None, open_below=True)
     plane = None if table.plane is None else read_metal(texts, table, "plane", table.plane)
     return Stack(layers, printed[0] if printed else None, plane)
+
+
+def _dielectric(texts: Texts, name: str, own: DielectricTable, names: Quantities) -> Dielectric:
+    """A dielectric of the user's own."""
+    permittivity, loss = (
+        texts.number(getattr(own, key), f"dielectrics.{name}.{key}", names) for key in ("permittivity", "loss_tangent")
+    )
+    return Dielectric(name, permittivity, loss, own.permeability, own.source)
 
 
 def read_wire(texts: Texts, name: str, table: WireTable, names: Quantities, metal: Metal | None) -> list[Wire]:

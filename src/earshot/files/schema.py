@@ -11,6 +11,7 @@ from pydantic import BaseModel, BeforeValidator, Field, ValidationError
 from ..errors import DesignFileError
 from .array_schema import ArrayTable
 from .sheet_schema import SheetTable, Table, Text
+from .study_schema import StudyTable
 from .texts import Fault
 
 
@@ -41,9 +42,9 @@ class MetalTable(Table):
 class DielectricTable(Table):
     """A dielectric of the user's own."""
 
-    permittivity: float
+    permittivity: float | str
     """Relative."""
-    loss_tangent: float = 0.0
+    loss_tangent: float | str = 0.0
     """tan δ."""
     permeability: float = 1.0
     """Relative."""
@@ -54,10 +55,10 @@ class DielectricTable(Table):
 class EarthTable(Table):
     """Earth of the user's own."""
 
-    permittivity: float
+    permittivity: float | str
     """Relative."""
-    conductivity: float
-    """S/m."""
+    conductivity: float | str
+    """A number of S/m."""
     source: str = ""
     """Where the figures are from."""
 
@@ -386,6 +387,8 @@ class DesignTable(Table):
     """Single frequencies to solve."""
     case: dict[str, CaseTable] = {}
     """Ways to drive it, by name; a lone port needs none."""
+    study: dict[str, StudyTable] = {}
+    """Questions that take many solves, by name; `earshot study` answers them."""
 
     @property
     def pattern_only(self) -> bool:

@@ -88,6 +88,10 @@ class Texts:
         long = self.wavelength if what != "frequency" else None
         return units.read(value, kind, what=f"{self.name}: {what}", names=names, wavelength=long, bare=False)
 
+    def number(self, value: str | float, what: str, names: Mapping[str, units.Quantity] | None = None) -> float:
+        """A plain number, or what a text of values comes to."""
+        return self.quantity(value, "number", what, names) if isinstance(value, str) else float(value)
+
     def hertz(self, value: str | float, what: str) -> float:
         """A frequency above zero."""
         found = self.quantity(value, "frequency", what)

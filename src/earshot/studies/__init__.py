@@ -3,6 +3,7 @@
 from .fitting import Fitted, fit
 from .goals import Goal, Wish, goal, wish
 from .optimising import Front, Optimised, front, optimise
+from .planned import planned, studies_of
 from .sensitivity import sensitivities
 from .store import Store, open_store
 from .tolerating import Spread, Toleranced, spread_of, tolerate
@@ -25,9 +26,11 @@ __all__ = [
     "goal",
     "open_store",
     "optimise",
+    "planned",
     "sensitivities",
     "spread_of",
     "steps_of",
+    "studies_of",
     "tolerate",
     "tune",
     "vary",

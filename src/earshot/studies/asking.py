@@ -31,16 +31,16 @@ QUICK = ("gain", "realized gain", "mismatch loss", "front-to-back ratio", "side 
 
 
 Needs = Literal["ports", "beam", "every"]
-"""What of a model is told: its match alone, the beam in fixed directions besides, or every figure there is."""
+"""What of a model is told: its match, and gains in named directions; the beam in others besides; or every figure."""
 _PORTS = re.compile(r"(?:R|X|VSWR|return loss)(?: at .+)?")
 
 
 def needs_of(figures: Iterable[str]) -> Needs:
     """The least that tells figures."""
-    beam = [name for name in figures if _PORTS.fullmatch(name) is None]
+    beam = [name for name in figures if _PORTS.fullmatch(name) is None and not is_towards(name)]
     if not beam:
         return "ports"
-    return "beam" if all(name in QUICK or is_towards(name) for name in beam) else "every"
+    return "beam" if all(name in QUICK for name in beam) else "every"
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,6 +97,15 @@ class Asked:
         found["axial ratio at the peak"] = float(polarisation.axial_ratio(*field.field(*aim.peak)))
         for name in self.also:
             found[name] = gain_towards(field, name)
+        return found
+
+    def least(self, solution: Solution) -> dict[str, float]:
+        """The match, and figures of named directions."""
+        found = match_at(solution.network, self.hertz)
+        if self.also:
+            sources = dict(self.case.sources) or None
+            field = solution.drive(sources, self.hertz, terminations=self.case.terminations).far_field()
+            found |= {name: gain_towards(field, name) for name in self.also}
         return found
 
     def aim(self, solution: Solution) -> Aim:

@@ -37,7 +37,7 @@ _NOISE, _FLOOR = 0.2 * np.log(10.0) / 20.0, 1e-3
 """Of magnitudes without phase: 0.2 dB, and what is added to a reflection all the same."""
 _ALIKE = 0.98
 _SHARE = 0.95
-_FIRST, _LONGEST, _SHORTEST, _ENOUGH = 0.2, 0.5, 1e-7, 1e-6
+_FIRST, _LONGEST, _SHORTEST, _ENOUGH = 0.2, 0.5, 1e-7, 1e-4
 _CABLES = 2001
 
 

@@ -203,9 +203,9 @@ def _widely(trials: Trials, aims: Aims, log: _Log, first: Try, most: int, seed: 
         ]
         jobs = [(aims.asked, told, trials.places, trials.needs, trials.store) for told in texts]
         # Here what was solved last is at hand, and may do for what only drives it otherwise.
+        what = f"tries {len(log.rows) + 1} to {len(log.rows) + len(jobs)}:"
         results = (_or_nothing(trials, told) for told in texts) if crew.alone else crew.each(_tried, jobs, what)
         trials.solves += 0 if crew.alone else len(jobs)
-        what = f"tries {len(log.rows) + 1} to {len(log.rows) + len(jobs)}:"
         found = []
         for row, told, figures in zip(rows, texts, results, strict=True):
             cost = np.inf

@@ -88,7 +88,7 @@ def slopes_at(
 def _figures(asked: Asked, solution: Solution, needs: Needs) -> Figures:
     """What is told of solutions, in directions that stay unless it is every figure."""
     if needs == "ports":
-        return lambda one, by: match_at(one.network, by.hertz)
+        return lambda one, by: by.least(one)
     if needs == "every":
         return lambda one, by: by.figures(one)
     aim = asked.aim(solution)

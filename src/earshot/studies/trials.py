@@ -10,7 +10,6 @@ import numpy as np
 import pandas as pd
 
 from .. import units
-from ..answers.comparing import match_at
 from ..answers.solution import Solution
 from ..answers.solve import solve
 from ..arraytypes import Floats
@@ -80,9 +79,8 @@ class Trials:
         return self._seen(asked, self._solved(asked.file))
 
     def _seen(self, asked: Asked, solution: Solution) -> dict[float, dict[str, float]]:
-        if self.needs == "ports":
-            return {f: match_at(solution.network, f) for f in self.places}
-        return {f: replace(asked, hertz=f).figures(solution) for f in self.places}
+        there = {f: replace(asked, hertz=f) for f in self.places}
+        return {f: one.least(solution) if self.needs == "ports" else one.figures(solution) for f, one in there.items()}
 
     def _tell(self, words: str) -> None:
         """Which try begins, of how many at most and how long those may take, and with what."""

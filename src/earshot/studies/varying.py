@@ -25,6 +25,7 @@ from ..files.editing import changed
 from .asking import asked_of
 from .crew import Crew
 from .store import Store, open_store
+from .towards import is_towards
 
 _RANGE = re.compile(r"(?P<low>.+?)\s+to\s+(?P<high>.+?)(?:\s+in\s+(?P<count>\d{1,6})|\s+by\s+(?P<step>.+))?")
 _MOST = 100_000
@@ -105,7 +106,8 @@ def vary(
 
     changes: "NAME = RANGE" as in the head of this module, names as `--set` takes them. sample: how many, spread over
     the ranges; else a grid. frequency, case: of the first case unless given. processes: how many solve at
-    once; cluster: or the address of a scheduler. also: figures of directions, such as "gain towards NE 20 deg". store:
+    once; cluster: or the address of a scheduler. also: figures of directions among these, such as "gain
+    towards NE 20 deg". store:
     a folder that keeps every solve; what is there is not solved again. Variants that cannot be solved are missing
     figures and a word. Raises UsageError for changes there cannot be.
     """
@@ -121,7 +123,8 @@ def vary(
     first = dict(zip(names, rows[0], strict=True))
     asked_of(changed(file, first), frequency, case)
     place = None if store is None else open_store(store).place
-    jobs = [(file, dict(zip(names, row, strict=True)), frequency, case, place, tuple(also)) for row in rows]
+    directions = tuple(name for name in also if is_towards(name))
+    jobs = [(file, dict(zip(names, row, strict=True)), frequency, case, place, directions) for row in rows]
     crew = Crew(processes, cluster)
     labels = [name.rstrip("+-* ") for name in names]
     figures: list[dict[str, float]] = []

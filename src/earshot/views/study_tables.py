@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
@@ -16,6 +16,7 @@ from .tables import plain_table, titled
 if TYPE_CHECKING:
     import pandas as pd
 
+    from ..files.study_schema import StudyTable
     from ..studies import Study, Toleranced, Tuned
 
 FIRST = ("R", "X", "VSWR", "gain", "realized gain", "elevation of peak", "front-to-back ratio")
@@ -72,7 +73,7 @@ def _step(kind: str, now: float) -> tuple[float, str]:
 def tuned_tables(tuned: Tuned) -> Iterator[Any]:
     """What to change and by how much, and how far goals are met."""
     yield titled(
-        f"{tuned.file.title}: {'tuned' if tuned.met else 'as near as it came'} in {len(tuned.tries)} solves",
+        f"{tuned.file.title}: {'tuned' if tuned.met else 'as near as it came'} in {len(tuned.tries)} solve{'s' * (len(tuned.tries) > 1)}",
         values_table(tuned.values),
     )
     goals = plain_table([("goal", False), ("at", True), ("before", True), ("after", True), ("", False)])
@@ -89,6 +90,15 @@ def values_table(values: pd.DataFrame) -> Any:
     for value, row in values.iterrows():
         table.add_row(str(value), row["before"], row["after"], _change(str(row["kind"]), float(row["change"])))
     return table
+
+
+def studies_table(title: str, studies: Mapping[str, StudyTable], kinds: Mapping[str, str]) -> Any:
+    """The studies a design file asks for: what each changes, and what for."""
+    table = plain_table([("study", False), ("kind", False), ("of", False), ("for", False)])
+    for name, one in studies.items():
+        words = [*one.wishes, *one.goals, *one.figures, *([f"measured in {one.to}"] if one.to else [])]
+        table.add_row(name, kinds[name], "; ".join(getattr(one, kinds[name])), one.note or "; ".join(words))
+    return titled(f"{title}: {len(studies) or 'no'} studies; one is answered by its name", table)
 
 
 def _change(kind: str, change: float) -> str:

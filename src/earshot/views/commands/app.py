@@ -31,6 +31,7 @@ COMMANDS = (
     "optimise",
     "fit",
     "tolerate",
+    "study",
     "store",
     "cut-list",
     "export",

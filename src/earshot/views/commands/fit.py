@@ -8,14 +8,10 @@ from typing import Annotated
 import typer
 
 from ...errors import UsageError
-from ...files.atomic import folder as make_folder
-from ...files.formats import write
-from ...files.tables import records
 from ...studies import fit as fitted
-from ..search_tables import fitted_tables
 from .options import DesignPath, Format, Json, Kept, Sets, known_format, load
-from .plot import save_figures
-from .screen import complain, paragraphs, progress, show, show_json
+from .screen import progress
+from .telling import tell
 
 Names = Annotated[list[str] | None, typer.Argument(metavar="VALUE...", help="Values to find, within their ranges.")]
 To = Annotated[
@@ -65,16 +61,4 @@ def fit(
     file = load(path, sets)
     with progress():
         found = fitted(file, names or [], to, feed=parts, port=port, points=points, most=most, store=store)
-    if out is not None:
-        from .. import plots
-
-        make_folder(out)
-        written = [write(found.file, out / "fitted.toml"), write(found.curve, out / "curves.csv"),
-                   write(found.values.reset_index(), out / "values.csv")]  # fmt: skip
-        written += save_figures({"fit": lambda: plots.fitted(found)}, out, ending)
-        complain(f"{len(written)} files written to {out}")
-    if json:
-        show_json({"values": records(found.values), "left": found.left, "with_phase": found.phased,
-                   "alike": [list(pair) for pair in found.alike], "solves": len(found.tries)})  # fmt: skip
-    else:
-        show(*paragraphs(fitted_tables(found)))
+    tell(found, out=out, ending=ending, json=json)

@@ -8,15 +8,11 @@ from typing import Annotated
 import typer
 
 from ...errors import UsageError
-from ...files.atomic import folder as make_folder
-from ...files.formats import write
-from ...files.tables import records
 from ...studies import Front, Optimised, front
 from ...studies import optimise as optimised
-from ..search_tables import front_tables, optimised_tables
 from .options import Cluster, DesignPath, Format, Json, Kept, Processes, Sets, known_format, load
-from .plot import save_figures
-from .screen import complain, paragraphs, progress, show, show_json
+from .screen import progress
+from .telling import tell
 
 Names = Annotated[list[str], typer.Argument(metavar="VALUE...", help="Values to change, within their ranges.")]
 Wishes = Annotated[
@@ -78,38 +74,4 @@ def optimise(
                 file, names, wish or [], goal or [], case=case, method=method, most=most, starts=starts, seed=seed,
                 processes=processes, cluster=cluster, store=store,
             )  # fmt: skip
-    if out is not None:
-        _write(found, out, ending, pick or [])
-    if isinstance(found, Front):
-        if json:
-            show_json({"points": records(found.points), "tries": records(found.tries), "solves": found.solves})
-        else:
-            show(*paragraphs(front_tables(found)))
-        return
-    if json:
-        show_json({"met": found.met, "values": records(found.values), "aims": records(found.goals),
-                   "tries": records(found.tries), "solves": found.solves, "seconds": found.seconds})  # fmt: skip
-    else:
-        show(*paragraphs(optimised_tables(found)))
-    if not found.met:
-        raise typer.Exit(1)
-
-
-def _write(found: Front | Optimised, out: Path, ending: str, pick: list[int]) -> None:
-    from .. import plots
-
-    make_folder(out)
-    if isinstance(found, Front):
-        if pick:
-            raise UsageError("--pick goes with a single search; every point of a front is written")
-        written = [write(file, out / f"point-{n}.toml") for n, file in enumerate(found.files, 1)]
-        written.append(write(found.points, out / "front.csv"))
-        drawn = {"front": lambda: plots.front(found)}
-    else:
-        picked = {number: found.try_file(number) for number in pick}
-        written = [write(found.file, out / "best.toml")]
-        written += [write(file, out / f"try-{number}.toml") for number, file in picked.items()]
-        drawn = {"history": lambda: plots.history(found)}
-    written.append(write(found.tries.reset_index(), out / "tries.csv"))
-    written += save_figures(drawn, out, ending)
-    complain(f"{len(written)} files written to {out}")
+    tell(found, out=out, ending=ending, json=json, pick=pick or [])

@@ -6,11 +6,10 @@ from typing import Annotated
 
 import typer
 
-from ...files.tables import records
 from ...studies import tolerate as toleranced
-from ..study_tables import toleranced_tables
 from .options import DesignPath, Json, Sets, load
-from .screen import paragraphs, progress, show, show_json
+from .screen import progress
+from .telling import tell
 
 Strays = Annotated[
     list[str],
@@ -43,9 +42,4 @@ def tolerate(
     file = load(path, sets)
     with progress():
         found = toleranced(file, spreads, limit or [], case=case, count=count, seed=seed, checked=checked)
-    if json:
-        show_json({"percentiles": records(found.percentiles.rename_axis("figure").reset_index()),
-                   "yields": found.yields.to_dict(), "shares": records(found.shares.rename_axis("value").reset_index()),
-                   "allowed": found.allowed.to_dict(), "disagreement": found.disagreement.to_dict()})  # fmt: skip
-    else:
-        show(*paragraphs(toleranced_tables(found)))
+    tell(found, out=None, ending="png", json=json)

@@ -9,11 +9,10 @@ import typer
 
 from ...errors import UsageError
 from ...files.formats import write
-from ...files.tables import records
 from ...studies import tune as tuned
-from ..study_tables import tuned_tables
 from .options import DesignPath, Json, Kept, Sets, load
-from .screen import complain, paragraphs, progress, show, show_json
+from .screen import complain, progress
+from .telling import tell
 
 Names = Annotated[list[str], typer.Argument(metavar="VALUE...", help="Values to change, within their ranges.")]
 Goals = Annotated[
@@ -48,10 +47,4 @@ def tune(
         found = tuned(file, names, goal, case=case, most=most, store=store)
     if out is not None:
         complain(f"{write(found.file, out)} written")
-    if json:
-        show_json({"met": found.met, "values": records(found.values), "goals": records(found.goals),
-                   "tries": records(found.tries)})  # fmt: skip
-    else:
-        show(*paragraphs(tuned_tables(found)))
-    if not found.met:
-        raise typer.Exit(1)
+    tell(found, out=None, ending="png", json=json)

@@ -2,24 +2,15 @@
 
 from __future__ import annotations
 
-from functools import partial
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
-from ...errors import UsageError
-from ...files.atomic import folder as make_folder
-from ...files.formats import write
-from ...files.tables import records
-from ...studies import Study
 from ...studies import vary as varied
-from ...studies.goals import named
-from ...studies.towards import is_towards
-from ..study_tables import FIRST, variants_table
 from .options import Cluster, DesignPath, Format, Json, Kept, Processes, known_format, load
-from .plot import save_figures
-from .screen import complain, paragraphs, progress, show, show_json
+from .screen import progress
+from .telling import tell
 
 Changes = Annotated[
     list[str],
@@ -63,46 +54,6 @@ def vary(
     with progress():
         study = varied(
             file, changes, sample=sample, seed=seed, frequency=frequency, case=case, processes=processes,
-            cluster=cluster, also=[name for name in figure or [] if is_towards(name)], store=store,
+            cluster=cluster, also=figure or [], store=store,
         )  # fmt: skip
-    chosen = list([named(name) for name in figure or []] or [name for name in FIRST if name in study.units])
-    for name in chosen:
-        if study.units and name not in study.units:
-            raise UsageError(f"--figure: there is no figure '{name}'; there are: {', '.join(study.units)}")
-    if out is not None and study.units:
-        from .. import plots
-
-        make_folder(out)
-        written = [write(study.table, out / "variants.csv")]
-        drawn = {"against": partial(plots.against, study, *chosen[:4])} if _drawable(study) else {}
-        if _gridded(study):
-            drawn |= {f"map-{name.replace(' ', '-')}": partial(plots.over_two, study, name) for name in chosen[:4]}
-        written += save_figures(drawn, out, ending)
-        complain(f"{len(written)} files written to {out}")
-    if json:
-        show_json({"title": study.title, "variants": records(study.table), "units": study.units,
-                   "failed": study.failed})  # fmt: skip
-    else:
-        show(*paragraphs(variants_table(study, chosen)))
-
-
-def _drawable(study: Study) -> bool:
-    """Whether the first change is a quantity to draw against."""
-    from .. import plots
-
-    try:
-        plots.numbers(study, study.changes[0])
-    except UsageError:
-        return False
-    return len(study.table) > 1
-
-
-def _gridded(study: Study) -> bool:
-    """Whether two quantities make a grid that is worth a map."""
-    from .. import plots
-
-    try:
-        sizes = [len(set(plots.numbers(study, change)[0].tolist())) for change in study.changes]
-    except UsageError:
-        return False
-    return len(sizes) == 2 and min(sizes) >= 3 and len(study.table) == sizes[0] * sizes[1]
+    tell(study, out=out, ending=ending, json=json, figures=figure or [])

@@ -76,8 +76,9 @@ def front(found: Front) -> Figure:
                 str(number), (x, y), xytext=(-5, 8), ha="right", textcoords="offset points", fontsize=10, color=INK
             )
         axes.margins(0.08)
-        for setter, wish, unit in zip((axes.set_ylabel, axes.set_xlabel), found.wishes, found.units, strict=True):
-            setter(f"{wish}, {unit}" if unit not in ("", "1") else wish)
+        up, along = (f"{w}, {u}" if u not in ("", "1") else w for w, u in zip(found.wishes, found.units, strict=True))
+        axes.set_xlabel(along)
+        axes.set_ylabel(up)
         legend_above(axes)
         heading(figure, f"{found.title}: front between two wishes",
                 f"{len(found.points)} points; {len(found.tries)} tries, {found.seconds:.0f} s")  # fmt: skip
