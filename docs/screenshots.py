@@ -54,7 +54,8 @@ def pictures() -> None:
         strays = "driven='±0.5 mm' rod='1 % rms' director='±2 mm' --limit 'VSWR <= 1.1'"
         terminal("studies.png", "earshot effects tag_receiver.toml",
                  "earshot tune tag_receiver.toml driven --goal 'X = 0 at 150.1 MHz'",
-                 f"earshot tolerate tag_receiver.toml {strays}")  # fmt: skip
+                 "earshot study tag_receiver.toml beam", f"earshot tolerate tag_receiver.toml {strays}")  # fmt: skip
+        quiet("earshot fit tag_receiver.toml driven rod --to roof_meter.csv --out fitted")
         heights = "'height=3 m to 12 m in 10' 'medium=meadow; sea; dry sand; city'"
         quiet(f"earshot vary shore_receiver.toml {heights} --out heights")
         quiet("earshot plot results.nc impedance smith polar pattern --out figures "
@@ -68,7 +69,7 @@ def pictures() -> None:
         for source, name in (
             ("findings.png", "findings.png"),
             ("patch/geometry.png", "geometry.png"),
-            ("comparison/vswr.png", "vswr.png"),
+            ("fitted/fit.png", "fit.png"),
             ("shore/polar.png", "earth.png"),
             ("guide/near.png", "near.png"),
             ("uplink/surface.png", "surface.png"),

@@ -61,7 +61,7 @@ def climb(
     size, reach = sizes(best.values, low, high), _FIRST
     count, places = len(best.values), len(aims.places)
     model = _Model(aims.seen(best.figures), np.zeros((places, count)), np.zeros((places, count, count)))
-    known, step = False, np.zeros(count)
+    known, straight, step = False, False, np.zeros(count)
     while most > 0:
         if not known:
             slopes = slopes_seen(aims, trials.rates(best), best) * size
@@ -73,8 +73,12 @@ def climb(
         step = _step(aims, model, near, best.values, size, least, greatest)
         before, after = (aims.cost(model.at(d)[0], best.values + d * size, near) for d in (0.0 * step, step))
         promised = before - after
-        if promised < _CALM or np.abs(step).max() < _SHORTEST:
-            break
+        if promised < _CALM or np.abs(step).max() < _SHORTEST or reach < _SHORTEST:
+            if straight:
+                break
+            # Curvature that was learnt where a figure has a crease, such as between two lobes, may be what stops it.
+            model.bends[:], straight, reach = 0.0, True, 0.5 * _FIRST
+            continue
         most -= 1
         try:
             tried: Try | None = trials.at(best.values + step * size)
@@ -87,13 +91,11 @@ def climb(
         if gained > 0.0 and tried is not None:
             # The slopes are old until they are asked for; curvature is learnt from both.
             step = (tried.values - best.values) / size
-            best, known = tried, False
+            best, known, straight = tried, False, straight and gained < _CALM
         if gained < _POOR * promised:
             reach = 0.4 * float(np.abs(step).max())
         elif gained > _GOOD * promised and np.abs(step).max() > 0.9 * reach:
             reach = min(2.0 * reach, _LONGEST)
-        if reach < _SHORTEST:
-            break
     return best
 
 

@@ -106,4 +106,11 @@ def _on_cluster(address: str, work: Callable[[J], R], jobs: Sequence[J]) -> Iter
             raise RunError(f"cluster '{address}' has no workers: start one, or leave the cluster out")
         waiting = client.map(work, jobs, retries=_AGAIN, pure=False)
         for future in waiting:
-            yield future.result()
+            try:
+                result = future.result()
+            except (RuntimeError, ImportError) as problem:
+                raise RunError(
+                    f"cluster '{address}' could not do a job ({str(problem).splitlines()[0]}): its workers "
+                    "need the same earshot and packages as here"
+                ) from None
+            yield result

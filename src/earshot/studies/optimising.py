@@ -296,22 +296,22 @@ def front(
     trials, aims, first = _begun(file, names, wishes, goals, case, most, store)
     log = _Log(aims)
     log.keep(first)
-    share = max(most // count, 2)
 
-    def searched(own: Aims, start: Try) -> Try:
-        return climb(trials, own, start.values, min(share, most - trials.count), log.keep, start)
+    def searched(own: Aims, start: Try, share: int) -> Try:
+        return climb(trials, own, start.values, min(max(share, 2), most - trials.count), log.keep, start)
 
     def only(chosen: int) -> Aims:
         own = tuple(replace(w, weight=1.0 if n == chosen else _ENDS) for n, w in enumerate(aims.wishes))
         return replace(aims, wishes=own)
 
-    ends = [searched(only(n), first) for n in (0, 1)]
+    # Both ends matter to every point between them, which begin close by.
+    ends = [searched(only(n), first, most // 3) for n in (0, 1)]
     levels = [float(aims.scores(aims.seen(one.figures), one.values)[1]) for one in ends]
     found, last = [ends[0]], ends[0]
     for level in np.linspace(levels[0], levels[1], count)[1:-1].tolist():
         if trials.count >= most:
             break
-        last = searched(replace(only(0), floors={1: level}), last)
+        last = searched(replace(only(0), floors={1: level}), last, (most - trials.count) // (count - len(found)))
         found.append(last)
     found.append(ends[1])
     met = [one for one in found if aims.met(one.figures)]
@@ -338,6 +338,6 @@ def _undominated(aims: Aims, tries: Sequence[Try]) -> list[Try]:
     scores = [aims.scores(aims.seen(one.figures), one.values) for one in tries]
     kept = [
         (s[0], n) for n, s in enumerate(scores)
-        if not any((o >= s).all() and (o > s).any() for m, o in enumerate(scores) if m != n)
+        if not any((o >= s).all() and ((o > s).any() or m < n) for m, o in enumerate(scores) if m != n)
     ]  # fmt: skip
     return [tries[n] for _, n in sorted(kept)]

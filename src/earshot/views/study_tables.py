@@ -72,10 +72,8 @@ def _step(kind: str, now: float) -> tuple[float, str]:
 
 def tuned_tables(tuned: Tuned) -> Iterator[Any]:
     """What to change and by how much, and how far goals are met."""
-    yield titled(
-        f"{tuned.file.title}: {'tuned' if tuned.met else 'as near as it came'} in {len(tuned.tries)} solve{'s' * (len(tuned.tries) > 1)}",
-        values_table(tuned.values),
-    )
+    state, count = "tuned" if tuned.met else "as near as it came", len(tuned.tries)
+    yield titled(f"{tuned.file.title}: {state} in {count} solve{'s' * (count > 1)}", values_table(tuned.values))
     goals = plain_table([("goal", False), ("at", True), ("before", True), ("after", True), ("", False)])
     for _, row in tuned.goals.iterrows():
         hertz = engineering(float(row["frequency_Hz"]), "Hz", 6)

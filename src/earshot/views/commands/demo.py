@@ -38,6 +38,7 @@ def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
         "shore_receiver.toml",
         "tag_line.toml",
         "roof_meter.csv",
+        "uplink_meter.s1p",
     ):
         text = (designs / name).read_text(encoding="utf-8")
         write_atomically(out / name, lambda place, t=text: place.write_text(t, encoding="utf-8"))  # type: ignore[misc]
