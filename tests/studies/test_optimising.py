@@ -1,5 +1,6 @@
 """Wishes within goals, fronts, weights without solving, studies in files, and who does the work."""
 
+import itertools
 import os
 import signal
 import subprocess
@@ -127,15 +128,15 @@ def test_weights_are_found_in_one_solve_and_are_the_best_there_are(pair):
     assert found.met
     assert found.solves == 1
     solution = es.solve(pair.design, "150 MHz")
-    best = -np.inf
-    for shift in np.linspace(-180, 180, 37):
-        for share in np.linspace(0.02, 0.98, 17):
-            drive = {"one": es.watts(1 - share), "two": es.watts(share, phase=-shift)}
-            field = solution.drive(drive).far_field()
-            if field.towards((-1, 0, 0))["gain"] <= -10.0:
-                best = max(best, field.towards((1, 0, 0))["gain"])
     after = found.goals.set_index("aim").at["most gain towards E 0 deg", "after"]
-    assert best - 0.01 < after < best + 0.2
+    here = found.file.design.values
+    # Neither the whole range nor what is close by holds better.
+    whole = itertools.product(np.linspace(-180, 180, 19), np.linspace(0.02, 0.98, 9))
+    near = itertools.product(here["shift"] + np.linspace(-3, 3, 9), here["share"] + np.linspace(-0.03, 0.03, 9))
+    for shift, share in (*whole, *near):
+        field = solution.drive({"one": es.watts(1 - share), "two": es.watts(share, phase=-shift)}).far_field()
+        if field.towards((-1, 0, 0))["gain"] <= -10.0:
+            assert field.towards((1, 0, 0))["gain"] < after + 0.01
 
 
 def test_cases_follow_values_and_comments_stay(pair):

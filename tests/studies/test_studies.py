@@ -299,6 +299,22 @@ studies.vary(es.read_design(sys.argv[1]), ["long = 0.45 m to 0.49 m in 12"], sto
 """
 
 
+def test_a_full_disk_loses_no_answer(pair, tmp_path, monkeypatch, caplog):
+    words = ["long = 0.45 m; 0.46 m; 0.47 m"]
+    whole = studies.vary(pair, words, store=tmp_path / "kept")
+    for path in list((tmp_path / "kept/solves").glob("*.nc"))[1:]:
+        path.unlink()
+
+    def full(*_):
+        raise es.RunError("cannot write: No space left on device")
+
+    monkeypatch.setattr("earshot.studies.store.write_results", full)
+    again = studies.vary(pair, words, store=tmp_path / "kept")
+    pd.testing.assert_frame_equal(again.table, whole.table, rtol=1e-9)
+    assert "No space left" in caplog.text
+    assert len(list((tmp_path / "kept/solves").glob("*.nc"))) == 1
+
+
 def test_a_killed_study_goes_on_where_it_was(pair, tmp_path):
     (tmp_path / "model.toml").write_text(PAIR.format(long=0.47, other=0.4, apart=0.4, lean=0))
     words = [sys.executable, "-c", KILLED, str(tmp_path / "model.toml"), str(tmp_path / "kept")]

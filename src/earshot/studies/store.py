@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import logging
 import sqlite3
 import time
 from collections.abc import Iterator, Sequence
@@ -29,6 +30,7 @@ from ..files.design_text import antenna_text
 from ..files.results import FORMAT, read_results, write_results
 from ..meshing.mesh import MeshRule
 
+_log = logging.getLogger("earshot")
 LAYOUT = 1
 """Of the folder and its index."""
 _WAIT = 60.0
@@ -56,7 +58,11 @@ class Store:
         if kept is not None:
             return kept
         found = solve(model, list(frequencies), rule=rule)
-        self._enter(key, found, write_results(found, self._path(key)))
+        try:
+            self._enter(key, found, write_results(found, self._path(key)))
+        except EarshotError as problem:
+            # The answer is there all the same; only the next study has to solve it again.
+            _log.warning("store '%s' keeps no more solves: %s", self.place, str(problem).partition("\n")[0])
         return found
 
     def _kept(self, key: str) -> Solution | None:
