@@ -166,6 +166,8 @@ def test_figures_of_directions_are_those_of_the_field(pair):
         (lambda f: studies.optimise(f, ["long"], []), "one wish"),
         (lambda f: studies.optimise(f, ["long"], ["most gain"], method="best"), "no method 'best'"),
         (lambda f: studies.optimise(f, ["free"], ["most gain"], method="global"), "has no range"),
+        (lambda f: studies.vary(f, ["long = 0.9 m; 1 m"], cluster="nowhere"), "tcp://127.0.0.1:8786"),
+        (lambda f: studies.optimise(f, ["long"], ["most gain"], processes=2), "method 'global'"),
         (lambda f: studies.front(f, ["long"], ["most gain"]), "between two"),
         (lambda f: studies.vary(f, ["long = 0.9 m; 1 m"], processes=2, cluster="tcp://127.0.0.1:1"), "not both"),
         (lambda f: studies.vary(f, ["long = 0.9 m; 1 m"], cluster="tcp://127.0.0.1:1"), "does not answer"),

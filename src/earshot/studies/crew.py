@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import multiprocessing
 import os
+import re
 import time
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
@@ -21,6 +22,7 @@ J = TypeVar("J")
 R = TypeVar("R")
 _ANSWERS = "10 s"
 """How long a cluster may take to answer."""
+_ADDRESS = re.compile(r"(?:[a-z]+://)?[^:/\s]+:\d+")
 _AGAIN = 3
 """How many times a job is done whose worker is lost."""
 _TELLING = 90.0
@@ -37,6 +39,8 @@ class Crew:
         units.count(self.processes, "processes", 1, 1024)
         if self.cluster is not None and self.processes > 1:
             raise UsageError("give processes or a cluster, not both")
+        if self.cluster is not None and not _ADDRESS.fullmatch(self.cluster):
+            raise UsageError(f"cluster '{self.cluster}': write its scheduler's address like tcp://127.0.0.1:8786")
 
     @property
     def alone(self) -> bool:

@@ -119,6 +119,9 @@ def optimise(
         raise UsageError("optimise: name at least one value to change and one wish, such as 'most gain'")
     count = _MOST[method] if most is None else units.count(most, "optimise, most tries", 1, 100_000)
     units.count(starts, "optimise, starts", 1, 100)
+    crew = Crew(processes, cluster)
+    if method != "global" and not crew.alone:
+        raise UsageError("optimise: tries of a local search follow from one another: processes are for method 'global'")
     trials, aims, first = _begun(file, names, wishes, goals, case, count, store)
     log = _Log(aims)
     log.keep(first)
@@ -128,7 +131,7 @@ def optimise(
         if endless:
             raise UsageError(f"optimise: '{endless[0]}' has no range: give it from and to in [values]")
     if method == "global":
-        best = _widely(trials, aims, log, first, count, seed, Crew(processes, cluster))
+        best = _widely(trials, aims, log, first, count, seed, crew)
     else:
         best = climb(trials, aims, first.values, count - 1, log.keep, first)
         for start in _starts(low, high, starts - 1, seed):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 
-from ..errors import UsageError, unknown
+from ..errors import EarshotError, UsageError, unknown
 from ..fields.far import FarField
 from ..runs.asking import bearing, degrees
 
@@ -31,7 +31,7 @@ def gain_towards(field: FarField, figure: str) -> float:
     assert match is not None
     try:
         up, turn = (math.radians(f) for f in (degrees(match["elevation"], "elevation"), bearing(match["azimuth"])))
-    except UsageError as problem:
+    except EarshotError as problem:
         raise UsageError(f"'{figure}': {problem}; write it like 'gain towards NE 20 deg'") from None
     found = field.towards((math.cos(up) * math.cos(turn), math.cos(up) * math.sin(turn), math.sin(up)))
     quantity = match["quantity"].replace(" ", "_")
