@@ -1,3 +1,5 @@
+from .accuracy import Within as Within
+from .accuracy import fine_enough as fine_enough
 from .driven import Driven as Driven
 from .evidence import Evidence as Evidence
 from .frequencies import Band as Band

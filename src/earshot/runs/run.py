@@ -10,6 +10,8 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
+from .. import units
+from ..answers.accuracy import Within, fine_enough
 from ..answers.cases import Case
 from ..answers.comparing import compare
 from ..answers.driven import Driven
@@ -62,13 +64,16 @@ class CaseRun(Told):
 
 @dataclass(frozen=True, slots=True, repr=False)
 class Run(Told):
-    """A design file, solved. values: as `Design.table` gives them. notes: what is to be known of it, in words."""
+    """A design file, solved. values: as `Design.table` gives them. notes: what is to be known of it, in words.
+    within: how its mesh was refined, if that was asked for.
+    """
 
     file: DesignFile
     solution: Solution
     cases: tuple[CaseRun, ...]
     values: pd.DataFrame
     notes: tuple[str, ...] = ()
+    within: Within | None = None
 
     def _in_words(self) -> str:
         return f"'{self.file.title}', {', '.join(one.title for one in self.cases)}"
@@ -101,12 +106,19 @@ class Run(Told):
         return written.write_all(self, Path(folder))
 
 
-def run(file: DesignFile | str | Path, *, own_frequencies: bool = True, with_evidence: bool = False) -> Run:
+def run(
+    file: DesignFile | str | Path,
+    *,
+    own_frequencies: bool = True,
+    with_evidence: bool = False,
+    within: Sequence[str] = (),
+) -> Run:
     """Solve and drive a design file: its frequencies, and its cases in turn.
 
     own_frequencies: cases are driven at the frequencies they name, which are solved with the rest; otherwise at every
-    frequency that was asked for. with_evidence: solve the first case once more, finer. Raises UsageError when the file
-    says nothing to drive but has several ports, and as `read_design` and `solve` do.
+    frequency that was asked for. with_evidence: solve the first case once more, finer. within: how
+    near the first case is to be, "1 %" of the impedance, "0.1 dB" of the gain: the mesh is refined until it is. Raises
+    UsageError when the file says nothing to drive but has several ports, and as `read_design` and `solve` do.
     """
     file = file if isinstance(file, DesignFile) else read_design(file)
     cases = file.cases or lone_case(file)
@@ -115,14 +127,20 @@ def run(file: DesignFile | str | Path, *, own_frequencies: bool = True, with_evi
     else:
         hertz = list(file.frequencies)
         cases = tuple(replace(case, frequencies=tuple(file.asked.single.tolist())) for case in cases)
-    solution = solve(file.design, hertz)
+    first = cases[0]
+    sources, hertz_of_first = dict(first.sources) or None, first.frequencies[0]
+    fine = None
+    if within:
+        fine = fine_enough(
+            file.design, units.frequency(hertz_of_first), within, sources, terminations=first.terminations
+        )
+    solution = solve(file.design, hertz, rule=None if fine is None else fine.rule)
     runs = _driven(solution, cases)
     if with_evidence:
-        first = cases[0]
-        sources, hertz_of_first = dict(first.sources) or None, first.frequencies[0]
         proof = evidence(solution, sources, hertz_of_first, terminations=first.terminations)
         solution = replace(solution, evidence=proof)
-    return Run(file, solution, runs, file.design.table(), tuple(_doubts(runs)))
+    said = () if fine is None else (fine.words,)
+    return Run(file, solution, runs, file.design.table(), (*said, *_doubts(runs)), fine)
 
 
 def open_run(path: str | Path, frequencies: Sequence[str | float] | None = None) -> Run:

@@ -28,10 +28,12 @@ from .options import load
 from .screen import complain, progress
 
 
-def run(file: DesignFile, *, own_frequencies: bool = True, with_evidence: bool = False) -> Run:
+def run(
+    file: DesignFile, *, own_frequencies: bool = True, with_evidence: bool = False, within: Sequence[str] = ()
+) -> Run:
     """Solve and drive a design file, and say so when that takes a while."""
     with progress():
-        result = runs.run(file, own_frequencies=own_frequencies, with_evidence=with_evidence)
+        result = runs.run(file, own_frequencies=own_frequencies, with_evidence=with_evidence, within=within)
     return _noted(result)
 
 

@@ -17,6 +17,11 @@ Out = Annotated[
     Path | None,
     typer.Option("--out", "-o", metavar="FOLDER", help="Write results (.nc), network, currents and cuts there."),
 ]
+Nearness = Annotated[
+    list[str] | None,
+    typer.Option("--within", metavar="ERROR", help="Refine the mesh until '1 %' of the impedance, or '0.1 dB' of the "
+                 "gain, is sure; repeat. Exit status 1 where it cannot be."),
+]  # fmt: skip
 WithEvidence = Annotated[bool, typer.Option("--evidence", help="Solve once more, finer, and show how far to trust it.")]
 
 
@@ -26,6 +31,7 @@ def solve(
     frequency: Frequencies = None,
     out: Out = None,
     with_evidence: WithEvidence = False,
+    within: Nearness = None,
     everything: Everything = False,
     vswr: Limit = 2.0,
     json: Json = False,
@@ -35,7 +41,7 @@ def solve(
     file = load(path, sets, frequency)
     if out is not None:
         make_folder(out)
-    result = run(file, own_frequencies=not frequency, with_evidence=with_evidence)
+    result = run(file, own_frequencies=not frequency, with_evidence=with_evidence, within=within or [])
     # First the files: whoever reads the tables may stop reading.
     if out is not None:
         written = result.write(out)
@@ -44,3 +50,5 @@ def solve(
         show_json(result.to_dict())
     else:
         show(*paragraphs(tables(result, everything=everything, vswr=vswr)))
+    if result.within is not None and not result.within.met:
+        raise typer.Exit(1)
