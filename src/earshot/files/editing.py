@@ -233,5 +233,7 @@ def changed(file: DesignFile, changes: Mapping[str, str]) -> DesignFile:
 
 def _with_values(file: DesignFile, values: dict[str, str]) -> DesignFile:
     found = file.with_(**values)
-    found.antenna  # noqa: B018 - built for its complaints
+    build = found.design.build
+    if not (isinstance(build, FileBuild) and build.table.pattern_only):
+        found.antenna  # noqa: B018 - built for its complaints
     return found
