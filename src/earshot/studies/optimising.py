@@ -122,7 +122,7 @@ def optimise(
     crew = Crew(processes, cluster)
     if method != "global" and not crew.alone:
         raise UsageError("optimise: tries of a local search follow from one another: processes are for method 'global'")
-    trials, aims, first = _begun(file, names, wishes, goals, case, count, store)
+    trials, aims, first = begun(file, names, wishes, goals, case, count, store)
     log = _Log(aims)
     log.keep(first)
     low, high = ranges(file, trials.names)
@@ -141,7 +141,7 @@ def optimise(
     return _told(trials, aims, log, first, best, time.perf_counter() - began)
 
 
-def _begun(
+def begun(
     file: DesignFile, names: Sequence[str], wishes: Sequence[str | Wish], goals: Sequence[str | Goal],
     case: str | None, most: int, store: str | Path | None,
 ) -> tuple[Trials, Aims, Try]:  # fmt: skip
@@ -296,7 +296,7 @@ def front(
         raise UsageError(f"front: {len(wishes)} wishes; it lies between two, such as 'most gain' and 'least boom'")
     units.count(count, "front, points", 2, 100)
     units.count(most, "front, most tries", 2 * count, 100_000)
-    trials, aims, first = _begun(file, names, wishes, goals, case, most, store)
+    trials, aims, first = begun(file, names, wishes, goals, case, most, store)
     log = _Log(aims)
     log.keep(first)
 
