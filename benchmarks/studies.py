@@ -78,7 +78,8 @@ if __name__ == "__main__":
     print(f"| 200 tries, one process over two | {over_processes():.2f} |")
     solves, slopes, simplex = seven_rods()
     print(
-        f"| seven rods, {solves} solves by slopes over a simplex of five times as many: cost | {slopes:.2f}/{simplex:.2f} |"
+    what = f"cost of seven rods after {solves} solves by slopes, and of a simplex after five times as many"
+    print(f"| {what} | {slopes:.2f}, {simplex:.2f} |")
     )
     unknowns, ratio = ten_effects()
     print(f"| ten effects over one solve, {unknowns} unknowns | {ratio:.1f} |")
