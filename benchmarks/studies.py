@@ -77,9 +77,7 @@ if __name__ == "__main__":
     print("| what | ratio |\n|---|---|")
     print(f"| 200 tries, one process over two | {over_processes():.2f} |")
     solves, slopes, simplex = seven_rods()
-    print(
     what = f"cost of seven rods after {solves} solves by slopes, and of a simplex after five times as many"
     print(f"| {what} | {slopes:.2f}, {simplex:.2f} |")
-    )
     unknowns, ratio = ten_effects()
     print(f"| ten effects over one solve, {unknowns} unknowns | {ratio:.1f} |")
