@@ -23,6 +23,7 @@ R = TypeVar("R")
 _ANSWERS = "10 s"
 """How long a cluster may take to answer."""
 _ADDRESS = re.compile(r"(?:[a-z]+://)?[^:/\s]+:\d+")
+_CHUNKS = 8
 _AGAIN = 3
 """How many times a job is done whose worker is lost."""
 _TELLING = 90.0
@@ -60,7 +61,8 @@ class Crew:
             share = str(max((os.cpu_count() or 1) // count, 1))
             context = multiprocessing.get_context("spawn")
             with ProcessPoolExecutor(count, mp_context=context, initializer=_alone, initargs=(share,)) as pool:
-                yield from told(pool.map(work, jobs))
+                # What jobs share, such as a design, is sent once for several of them.
+                yield from told(pool.map(work, jobs, chunksize=max(len(jobs) // (_CHUNKS * count), 1)))
 
 
 class _Told:
