@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import textwrap
 from collections.abc import Sequence
 
 import numpy as np
@@ -16,7 +17,7 @@ from .aside import FEW, Entry, list_aside, make_room
 from .style import FAINT, PAPER, SHORE, flat_axes, heading, legend_above, look, mark, pen, sheet
 
 _MOST = 4
-_TALL = 0.735
+_TALL, _MARGIN, _LETTERS = 0.735, 0.02, 60
 
 
 def against(study: Study, *figures: str) -> Figure:
@@ -36,7 +37,8 @@ def against(study: Study, *figures: str) -> Figure:
         for n, name in enumerate(figures):
             axes = flat_axes(figure)
             place, tall = axes.get_position(), (_TALL - 0.03 * (len(figures) - 1)) / len(figures)
-            axes.set_position((place.x0, place.y0 + (len(figures) - 1 - n) * (tall + 0.03), place.width, tall))
+            left = place.x0 + _MARGIN
+            axes.set_position((left, place.y0 + (len(figures) - 1 - n) * (tall + 0.03), place.width - _MARGIN, tall))
             for number, family in enumerate(families):
                 own = (
                     (study.table[others].astype(str) == list(family)).all(axis=1).to_numpy() if others else slice(None)
@@ -48,10 +50,12 @@ def against(study: Study, *figures: str) -> Figure:
                           label=labels[number])  # fmt: skip
             if study.present.get(study.changes[0]):
                 axes.axvline(_one(study.present[study.changes[0]], unit), color=FAINT, linewidth=1.0, linestyle=":")
-            axes.set_ylabel(f"{name}, {study.units[name]}" if study.units[name] != "1" else name, fontsize=10)
+            words = f"{name}, {study.units[name]}" if study.units[name] != "1" else name
+            axes.set_ylabel(textwrap.fill(words, _LETTERS // len(figures)), fontsize=10 if len(figures) < _MOST else 9)
             if n + 1 < len(figures):
                 axes.set_xticklabels([])
             drawn.append(axes)
+        figure.align_ylabels(drawn)
         drawn[-1].set_xlabel(f"{study.changes[0]}, {unit}" if unit else study.changes[0])
         if len(families) > FEW:
             make_room(drawn)
