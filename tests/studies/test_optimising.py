@@ -143,7 +143,6 @@ def test_weights_are_found_in_one_solve_and_are_the_best_there_are(pair):
 def test_cases_follow_values_and_comments_stay(pair):
     turned = pair.with_(shift="0 deg")
     assert turned.cases[0].sources["two"].amount == pytest.approx(np.sqrt(0.5))
-    assert [f.says for f in es.check(pair.design) if "used by nothing" in str(f)] or True
     assert sum("used by nothing" in str(f) for f in es.check(pair.design)) == 1
     assert 'phase = { two = "-shift" }' in design_text(turned.design)
 

@@ -38,6 +38,10 @@ class Formulation(Protocol):
         """The whole impedance matrix of perfect conductors (functions, functions), ohm, at a frequency in Hz."""
         ...
 
+    def rows(self, basis: Basis, frequency: float, rows: Ints, /) -> Complexes | None:
+        """Some rows of that matrix, filled alone; None where they cannot be had for less than the whole."""
+        ...
+
     def tested(self, basis: Basis, wave: PlaneWave, frequency: float) -> Complexes:
         """∫ f·E (functions,), volts, of a plane wave; raises UsageError where it cannot come from there."""
         ...
@@ -63,6 +67,12 @@ class InTheOpen:
             couple(basis, frequency, matrix, plane=self.plane)
         return matrix
 
+    def rows(self, basis: Basis, frequency: float, rows: Ints) -> Complexes | None:
+        """Of wires alone."""
+        if basis.sheets is not None:
+            return None
+        return WireMatrix(basis.wires, frequency, self.plane).block(rows, np.arange(basis.size))
+
     def tested(self, basis: Basis, wave: PlaneWave, frequency: float) -> Complexes:
         """The wave itself, and over a plane its image."""
         if not self.plane:
@@ -85,6 +95,9 @@ class OverEarth:
     def matrix(self, basis: Basis, frequency: float) -> Complexes:
         """Wires, sheets and what couples them, straight and by way of earth."""
         return over(basis, self.earth.at(frequency), frequency)
+
+    def rows(self, _basis: Basis, _frequency: float, _rows: Ints) -> None:
+        """None: what is sent back is filled for all at once."""
 
     def tested(self, basis: Basis, wave: PlaneWave, frequency: float) -> Complexes:
         """The wave itself, and what earth reflects of it."""
@@ -133,6 +146,9 @@ class OnLayers:
             matrix[np.ix_(own, on)] += between
             matrix[np.ix_(on, own)] += between.T
         return matrix
+
+    def rows(self, _basis: Basis, _frequency: float, _rows: Ints) -> None:
+        """None: what is sent back is filled for all at once."""
 
     def tested(self, basis: Basis, wave: PlaneWave, frequency: float) -> Complexes:
         """The field in the layers, and over them."""

@@ -10,6 +10,7 @@ import pandas as pd
 
 from .. import units
 from ..arraytypes import Floats
+from ..constants import wavelength
 from ..errors import UnitError, UsageError, unknown
 from ..files.design_file import DesignFile
 from .asking import Asked
@@ -192,11 +193,8 @@ def unit_measured(file: DesignFile, text: str) -> str:
 
 
 def _quantity(file: DesignFile, text: str) -> units.Quantity:
-    return units.evaluate(text, file.design.values.quantities, wavelength=_wavelength(file), what="wish")
-
-
-def _wavelength(file: DesignFile) -> float | None:
-    return None if file.design.frequency is None else 299792458.0 / file.design.frequency
+    long = None if file.design.frequency is None else wavelength(file.design.frequency)
+    return units.evaluate(text, file.design.values.quantities, wavelength=long, what="wish")
 
 
 def aims_of(
@@ -219,14 +217,13 @@ def aims_of(
 
 def refuse_unknown(aims: Aims, figures: Mapping[float, Mapping[str, float]]) -> None:
     """Raise UsageError for goals and wishes of figures a model has not."""
-    for one in aims.goals:
-        known_in(one, figures[aims.at(one)[0]])
-    for number, wanted in enumerate(aims.wishes):
-        if number not in aims.units_of:
-            there = figures[aims.at(wanted)[0]]
-            if wanted.figure not in there or np.isnan(there[wanted.figure]):
+    for one in aims.looked:
+        for there in (figures[f] for f in aims.at(one)):
+            if isinstance(one, Goal):
+                known_in(one, there)
+            elif one.figure not in there or np.isnan(there[one.figure]):
                 known = [name for name, value in there.items() if value == value]
-                raise UsageError(f"wish '{wanted.text}': {unknown('figure', wanted.figure, known)}")
+                raise UsageError(f"wish '{one.text}': {unknown('figure', one.figure, known)}")
 
 
 def slopes_seen(aims: Aims, rates: Mapping[float, pd.DataFrame], now: Try) -> Floats:

@@ -6,6 +6,7 @@ the best of the models within the region, goals being limits that cost when they
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -16,6 +17,7 @@ from ..errors import ModelError
 from .aims import BEYOND, Aims, Near, slopes_seen
 from .trials import Trials, Try, ranges, sizes
 
+_log = logging.getLogger("earshot")
 _FIRST, _LONGEST, _SHORTEST = 0.05, 0.4, 1e-4
 """Steps, as shares of what values are: the first at most, any at most, those too short to matter."""
 _CALM = 5e-4
@@ -64,7 +66,11 @@ def climb(
     known, straight, step = False, False, np.zeros(count)
     while most > 0:
         if not known:
-            slopes = slopes_seen(aims, trials.rates(best), best) * size
+            try:
+                slopes = slopes_seen(aims, trials.rates(best), best) * size
+            except ModelError as problem:
+                _log.warning("the search ends where nothing beside it can be solved: %s", problem)
+                break
             if model.slopes.any():
                 model.learn(step, slopes)
             model.seen, model.slopes, known = aims.seen(best.figures), slopes, True

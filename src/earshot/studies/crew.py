@@ -97,7 +97,7 @@ def _alone(share: str) -> None:
 def _on_cluster(address: str, work: Callable[[J], R], jobs: Sequence[J]) -> Iterator[R]:
     """On a cluster of dask.distributed; a lost worker's job is done by another."""
     try:
-        from distributed import Client
+        from distributed import Client, KilledWorker
     except ImportError:
         raise UsageError("a cluster needs the package 'distributed': install earshot[cluster]") from None
     try:
@@ -114,9 +114,9 @@ def _on_cluster(address: str, work: Callable[[J], R], jobs: Sequence[J]) -> Iter
         for future in waiting:
             try:
                 result = future.result()
-            except (RuntimeError, ImportError) as problem:
+            except (RuntimeError, ImportError, OSError, KilledWorker) as problem:
                 raise RunError(
-                    f"cluster '{address}' could not do a job ({str(problem).splitlines()[0]}): its workers "
+                    f"cluster '{address}' could not do a job ({type(problem).__name__}): its workers "
                     "need the same earshot and packages as here"
                 ) from None
             yield result

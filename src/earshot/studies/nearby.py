@@ -22,8 +22,7 @@ from ..meshing.faces import slabs
 from ..meshing.mesh import mesh
 from ..meshing.sheet_mesh import SheetMesh, sheet_mesh
 from ..moments.basis import Basis
-from ..moments.formulation import antenna_basis, basis_on
-from ..moments.matrix import WireMatrix
+from ..moments.formulation import antenna_basis, basis_on, formulation
 from ..moments.ports import gap_vectors
 from ..moments.response import Response, impedance_matrix, solved_for
 from ..moments.wire_terms import wire_terms
@@ -66,10 +65,9 @@ def nearby_all(
             # A gap that stays while its sheet grows is not where the mesh has its lines.
             found[number] = None
             continue
-        moved = _moved_little(solution, antenna, basis, hertz, at)
-        times = _whole(antenna, basis, at) if moved is None else _partly(solution, antenna, basis, at, moved)
-        one = _Aside(antenna, basis, vectors, times, known, made)
-        if moved is None:
+        partly = _partly(solution, antenna, basis, at) if at == hertz else None
+        one = _Aside(antenna, basis, vectors, partly or _whole(antenna, basis, at), known, made)
+        if partly is None:
             # A matrix of its own, which need not wait for others.
             _refined(solution, [one], hertz)
             found[number] = one.solution(solution, at)
@@ -136,26 +134,23 @@ def _currents(solution: Solution, hertz: float, vectors: Complexes) -> Complexes
     return solved_for(solution.antenna, own.basis, hertz, vectors)
 
 
-def _moved_little(solution: Solution, antenna: Antenna, basis: Basis, hertz: float, at: float) -> Ints | None:
-    """The functions of wires that moved, where they are few, so that only their entries are filled."""
-    if at != hertz or antenna.medium.tabled or basis.sheets is not None:
-        return None
-    moved = _moved(solution.response.basis, basis)
-    return None if moved is None or len(moved) > _FEW * basis.size else moved
-
-
 def _whole(antenna: Antenna, basis: Basis, at: float) -> Product:
     """By the whole matrix of a changed antenna."""
     matrix = impedance_matrix(antenna, basis, at)
     return lambda columns, _: matrix @ columns
 
 
-def _partly(solution: Solution, antenna: Antenna, basis: Basis, at: float, moved: Ints) -> Product:
-    """By what the matrix of a changed antenna has more than the solved one, where functions moved."""
-    own = solution.response.basis
-    plane, everything = antenna.medium.grounds, np.arange(basis.size)
-    rows = WireMatrix(basis.wires, at, plane).block(moved, everything)
-    rows -= WireMatrix(own.wires, at, plane).block(moved, everything)
+def _partly(solution: Solution, antenna: Antenna, basis: Basis, at: float) -> Product | None:
+    """By what the matrix of a changed antenna has more than the solved one, where few functions moved; else None."""
+    own, everything = solution.response.basis, np.arange(basis.size)
+    moved = _moved(own, basis)
+    if moved is None or len(moved) > _FEW * basis.size:
+        return None
+    way = formulation(antenna.medium)
+    rows, before = way.rows(basis, at, moved), way.rows(own, at, moved)
+    if rows is None or before is None:
+        return None
+    rows -= before
     others = np.setdiff1d(everything, moved)
     inside = [wire_terms(a, b.wires, at) for a, b in ((antenna, basis), (solution.antenna, own))]
 
@@ -174,7 +169,7 @@ def _partly(solution: Solution, antenna: Antenna, basis: Basis, at: float, moved
 def _moved(one: Basis, other: Basis) -> Ints | None:
     """The functions that have something on a segment that is not where it was, or not as thick."""
     before, after = one.mesh.columns, other.mesh.columns
-    if before.shape != after.shape or not np.array_equal(one.wires.halves, other.wires.halves):
+    if not before.size or before.shape != after.shape or not np.array_equal(one.wires.halves, other.wires.halves):
         return None
     size = float(np.ptp(one.mesh.nodes, axis=0).max())
     segments = np.asarray((np.abs(before - after) > _EXACT_PLACE * size).any(axis=0))

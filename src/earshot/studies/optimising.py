@@ -227,8 +227,7 @@ def _widely(trials: Trials, aims: Aims, log: _Log, first: Try, most: int, seed: 
         callback=lambda *_, **__: len(log.rows) >= most - _POLISH,
     )  # fmt: skip
     left = max(most - len(log.rows), 1)
-    found = _climbed(trials, aims, best, left, log)
-    return found if found is not None else first
+    return climb(trials, aims, best, left, log.keep)
 
 
 _WORST = 1e6
@@ -261,8 +260,7 @@ def _told(trials: Trials, aims: Aims, log: _Log, first: Try, best: Try, seconds:
 class Front:
     """What two wishes can be had together: points in order, a row each with its values and what the wishes come to.
 
-    units: of the two wishes.
-    files: the design at each point. tries: all that was tried. solves, seconds: what it took.
+    units: of the two wishes. files: the design at each point. tries: all that was tried. solves, seconds: what it took.
     """
 
     title: str

@@ -9,6 +9,7 @@ from typing import Any
 from ..errors import UsageError, unknown
 from ..files.design_file import DesignFile, FileBuild
 from ..files.study_schema import StudyTable
+from .crew import Crew
 from .fitting import Fitted, fit
 from .optimising import Front, Optimised, front, optimise
 from .tolerating import Toleranced, tolerate
@@ -60,7 +61,10 @@ def planned(
         "tolerate": lambda: tolerate(file, study.tolerate, study.goals, case=study.case),
         "fit": lambda: _fitted(file, name, study, shared),
     }
-    return answers[kind_of(name, study)]()
+    kind = kind_of(name, study)
+    if not Crew(processes, cluster).alone and not (kind == "vary" or study.method == "global"):
+        raise UsageError(f"study '{name}': its solves follow from one another: leave processes and cluster out")
+    return answers[kind]()
 
 
 def _optimised(file: DesignFile, study: StudyTable, shared: dict[str, Any], crew: dict[str, Any]) -> Answer:

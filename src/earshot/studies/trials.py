@@ -38,9 +38,10 @@ class Try:
 
 @dataclass
 class Trials:
-    """A design file whose values are tried. places: frequencies, Hz. needs: what is
-    told. most: tries there may be. solves: how many
-    there were."""
+    """A design file whose values are tried. places: frequencies, Hz. needs: what is told. most: tries there may be.
+
+    solves, count: how many solves and tries there were.
+    """
 
     names: list[str]
     asked: Asked

@@ -10,6 +10,7 @@ import typer
 from ...errors import UsageError
 from ...studies import Front, Optimised, front
 from ...studies import optimise as optimised
+from ...studies.crew import Crew
 from .options import Cluster, DesignPath, Format, Json, Kept, Processes, Sets, known_format, load
 from .screen import progress
 from .telling import tell
@@ -64,6 +65,8 @@ def optimise(
     known_format(ending)
     if pick and out is None:
         raise UsageError("--pick writes designs: say where to with --out FOLDER")
+    if points is not None and not Crew(processes, cluster).alone:
+        raise UsageError("--front: its tries follow from one another: leave --processes and --cluster out")
     file = load(path, sets)
     with progress():
         if points is not None:
