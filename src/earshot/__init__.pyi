@@ -17,6 +17,7 @@ from .answers.cases import Cut as Cut
 from .answers.comparing import compare as compare
 from .answers.evidence import evidence as evidence
 from .answers.frequencies import band as band
+from .answers.mesh_errors import mesh_errors as mesh_errors
 from .answers.receiving import receive as receive
 from .answers.receiving import scatter as scatter
 from .answers.solve import solve as solve

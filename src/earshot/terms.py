@@ -222,12 +222,13 @@ _TERMS = (
     ),
     Term(
         "±",
-        "Estimated error of a figure from the size of the mesh's pieces: its change when they are halved, times what "
-        "the order of convergence makes of it (4/3 with wires, 2 with sheets) and 1.5 for safety; no less than the "
-        "figures beside it show. An estimate, not a bound; what the model leaves out is not in it.",
-        "1.5 |figure(finer) - figure|/(1 - 2⁻ᵖ), p = 2 with wires, 1 with sheets",
+        "Estimated error of a figure from the size of the mesh's pieces: its change when they are doubled (from the "
+        "solve's own matrix) or, for evidence, halved (by another solve), times what the order of convergence makes of "
+        "it and 1.5 for safety; no less than the figures beside it show. An estimate, not a bound; what the model "
+        "leaves out is not in it.",
+        "1.5 |figure(doubled) - figure|/(2ᵖ - 1), 1.5 |figure(halved) - figure|/(1 - 2⁻ᵖ); p = 2, with sheets 1",
         "Roache 1994",
-        ("evidence", "error", "change"),
+        ("evidence", "error", "change", "±, mesh"),
     ),
     Term(
         "largest boundary residual",

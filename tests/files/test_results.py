@@ -92,7 +92,7 @@ def damaged(path, change):
 @pytest.mark.parametrize(
     ("change", "says"),
     [
-        (lambda s: s.attrs.__setitem__("earshot_results", 99), r"has layout 99 \(written by earshot .*reads layout 4"),
+        (lambda s: s.attrs.__setitem__("earshot_results", 99), r"has layout 99 \(written by earshot .*reads layout 5"),
         (lambda s: s.attrs.__delitem__("earshot_results"), "not a results file of Earshot"),
         (lambda s: s.attrs.__setitem__("antenna", "title = 3"), "is damaged"),
         (lambda s: s.attrs.__setitem__("record", "{"), "is damaged"),

@@ -3,17 +3,12 @@
 Power balance sees only the real part of the matrix, and reciprocity of a mirrored matrix is an identity, so neither is
 enough: what a refinement says of the error, and the field left on the metal between the tested places come with them.
 
-A figure whose error goes with the p-th power of the pieces' size moves by 1 - 2⁻ᵖ of its error when they are halved.
-Wires, graded to their ends and gaps, are of second order (errors fall to a quarter or a fifth); sheets of first, as the
-charge at their rims grows without bound. What is stated is half as much again (Roache 1994, J. Fluids Eng. 116, calls
-it a safety factor), and no figure counts as better settled than those it belongs with: R and X move along the change of
-Z, levels with those of the whole main beam. It says nothing of what the model leaves out.
+`mesh_errors` is the same for a fraction of a solve, from pieces twice as large, and says what is made of a change.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -21,38 +16,15 @@ import numpy as np
 
 from ..arraytypes import Complexes
 from ..errors import needs
-from ..fields.far import FarField
 from ..moments.basis import Basis
 from ..moments.ports import gap_vectors
 from ..moments.response import impedance_matrix
-from ..network.elements import Impedance
-from ..network.sources import Source
 from ..running import report
+from .mesh_errors import Drive, Figure, Terminations, errors_of, from_halved
 from .solution import Solution
 
 if TYPE_CHECKING:
     import pandas as pd
-
-
-Drive = dict[str, Source] | Source | None
-Terminations = Mapping[str, Impedance | complex] | None
-
-
-_SAFETY = 1.5
-_ORDER_OF_WIRES, _ORDER_OF_SHEETS = 2.0, 1.0
-_MAIN = 10.0
-"""Decibels below the peak to which the main beam is looked at."""
-
-
-@dataclass(frozen=True, slots=True)
-class Figure:
-    """One figure, how far it moved when the mesh was refined, and the error that this is a sign of."""
-
-    name: str
-    value: float
-    change: float
-    error: float
-    unit: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -142,45 +114,6 @@ def boundary_residual(solution: Solution, frequency: float) -> tuple[float, str]
     return float(left.max()), f"{along:.4g} m along wire '{wire.name}', {wire.length:.4g} m long"
 
 
-def _figures(solution: Solution, refined: Solution, drive: Drive, terminations: Terminations) -> list[Figure]:
-    """Every printed figure with its change under refinement and what that says of its error."""
-    order = _ORDER_OF_SHEETS if solution.antenna.sheets else _ORDER_OF_WIRES
-    share = _SAFETY / (1.0 - 2.0**-order)
-    figures = []
-
-    def add(name: str, unit: str, value: float, fine: float, with_others: float = 0.0) -> None:
-        """with_others: how far the figure might have moved as others beside it did."""
-        change = abs(fine - value)
-        figures.append(Figure(name, value, change, share * max(change, 0.5 * with_others), unit))
-
-    networks = [s.network for s in (solution, refined)]
-    for p, port in enumerate(solution.antenna.ports):
-        z, fine = (complex(n.impedance().values[0, p]) for n in networks)
-        moved = abs(fine - z)
-        add(f"R at {port.name}", "ohm", z.real, fine.real, moved * abs(z.real) / max(abs(z), 1e-300))
-        add(f"X at {port.name}", "ohm", z.imag, fine.imag, moved)
-        vswr, finer = (float(n.vswr().values[0, p]) for n in networks)
-        # VSWR = (1 + |Γ|)/(1 - |Γ|), and |Γ| moves at most as far as Γ.
-        one, two = ((x - port.reference.conjugate()) / (x + port.reference) for x in (z, fine))
-        add(f"VSWR at {port.name}", "1", vswr, finer, 0.5 * abs(two - one) * (vswr + 1.0) ** 2)
-    beams = [s.drive(drive, terminations=terminations).far_field() for s in (solution, refined)]
-    along = _change_of_beam(*beams)
-    tables = [beam.summary() for beam in beams]
-    values, fine_values = (t["value"].astype(float).to_numpy() for t in tables)
-    for name, unit, value, fine_value in zip(tables[0].index, tables[0]["unit"], values, fine_values, strict=True):
-        if np.isfinite([value, fine_value]).all():
-            add(str(name), str(unit), float(value), float(fine_value), along if str(unit) in ("dB", "dBi") else 0.0)
-    return figures
-
-
-def _change_of_beam(one: FarField, two: FarField) -> float:
-    """How far levels moved where they are strong: rms, dB."""
-    theta, phi = np.meshgrid(np.radians(np.arange(2.5, 180.0, 5.0)), np.radians(np.arange(0.0, 360.0, 10.0)))
-    levels = [10.0 * np.log10(np.maximum(beam.directivity(theta.ravel(), phi.ravel()), 1e-30)) for beam in (one, two)]
-    strong = levels[0] > levels[0].max() - _MAIN
-    return float(np.sqrt(np.mean((levels[1] - levels[0])[strong] ** 2)))
-
-
 def evidence(
     solution: Solution,
     sources: Drive = None,
@@ -211,7 +144,7 @@ def evidence(
         frequency=hertz,
         unknowns=solution.unknowns,
         refined_unknowns=refined.unknowns,
-        figures=tuple(_figures(solution, refined, sources, terminations)),
+        figures=tuple(errors_of(solution, from_halved(solution, refined), driven, sources, terminations, every=True)),
         residual=residual,
         residual_place=place,
         balance=None if driven.lossy_below else driven.balance,

@@ -22,8 +22,9 @@ from ..lettering import Told
 from ..meshing.mesh import MeshRule, WireMesh
 from ..meshing.sheet_mesh import SheetMesh
 from ..moments.basis import Basis
+from ..moments.fewer import Rough, among_fewer, fewer_functions, rough
 from ..moments.ports import gap_vectors
-from ..moments.response import Response, respond
+from ..moments.response import Response, impedance_matrix, respond
 from ..moments.sheet_terms import sheet_losses
 from ..moments.wire_terms import wire_losses
 from ..network.circuit import Parts
@@ -358,14 +359,50 @@ class Solution(Told):
             _log.warning("%s was not among the solved frequencies: solving it too", units.engineering(hertz, "Hz"))
             while len(self._besides) >= _KEPT:
                 del self._besides[next(iter(self._besides))]
-            self._besides[hertz] = respond(self.antenna, self.response.basis, hertz)
+            self._besides[hertz] = respond(self.antenna, self.response.basis, hertz)[:2]
         return *self._besides[hertz], hertz
 
     def at(self, frequency: str | float | None = None) -> Solution:
         """The solution at one frequency alone, solved now if it was not."""
         coefficients, admittance, hertz = self._at(frequency)
-        found = Response(self.antenna, self.response.basis, np.array([hertz]), coefficients[None], admittance[None])
+        return self._alone(hertz, coefficients, admittance, self.response.rough)
+
+    def _alone(
+        self, hertz: float, coefficients: Complexes, admittance: Complexes, known: Mapping[float, Rough]
+    ) -> Solution:
+        found = Response(
+            self.antenna, self.response.basis, np.array([hertz]), coefficients[None], admittance[None],
+            {at: own for at, own in known.items() if abs(at - hertz) <= 1e-9 * hertz},
+        )  # fmt: skip
         return Solution(found, self.rule, found.frequencies, found.admittance, 0.0, self.record)
+
+    def tells_errors(self, hertz: float) -> bool:
+        """Whether the solve kept what `mesh_errors` asks at a frequency."""
+        return any(abs(at - hertz) <= 1e-9 * hertz for at in self.response.rough)
+
+    @cached_property
+    def rougher(self) -> tuple[Solution, Network, Network]:
+        """At its first frequency, what a mesh of pieces twice as large would give, from the matrix it was solved with.
+
+        The solution, and the network if the pieces of wires alone, or of sheets alone, were so large. The matrix is
+        made again where a solve was not asked to keep what this takes.
+        """
+        own, hertz = self.response, float(self.solved[0])
+        vectors = gap_vectors(self.antenna, own.basis)
+        fewer = fewer_functions(self.antenna, own.basis, vectors)
+        known = next((v for at, v in own.rough.items() if abs(at - hertz) <= 1e-9 * hertz), None)
+        if known is None:
+            report("estimating errors: the matrix once more")
+            among = among_fewer(impedance_matrix(self.antenna, own.basis, hertz), fewer, vectors)
+            known = rough(own.basis, fewer, own.coefficients[0], among)
+        coefficients = known.coefficients @ fewer.T
+        admittance = coefficients @ vectors
+        both, whole = 0.5 * (admittance + admittance.T), own.admittance[0]
+        by_wires, by_sheets = (
+            self._alone(hertz, coefficients, part, {}).network
+            for part in (whole - known.by_wires, both + known.by_wires)
+        )
+        return self._alone(hertz, coefficients, both, {}), by_wires, by_sheets
 
     def resolved(self, basis: Basis) -> Solution:
         """The same antenna, every wanted frequency solved on another basis, such as one of a finer mesh."""
@@ -398,17 +435,25 @@ def _whole(upper: Complexes, count: int) -> Complexes:
     return found
 
 
-def solved(antenna: Antenna, basis: Basis, wanted: Wanted, rule: MeshRule, record: Record | None = None) -> Solution:
-    """Solve on a given basis at single frequencies and over bands, without looking at the model first."""
+def solved(
+    antenna: Antenna, basis: Basis, wanted: Wanted, rule: MeshRule, record: Record | None = None, *,
+    errors: bool = False,
+) -> Solution:  # fmt: skip
+    """Solve on a given basis at single frequencies and over bands, without looking at the model first.
+
+    errors: keep at single frequencies what tells the mesh's.
+    """
     record, vectors = record or Record(), gap_vectors(antenna, basis)
-    samples: dict[float, tuple[Complexes, Complexes]] = {}
+    samples: dict[float, tuple[Complexes, Complexes, Rough | None]] = {}
     gaps = len(antenna.gaps)
+    told = set(wanted.single.tolist()) if errors else set()
+    fewer = fewer_functions(antenna, basis, vectors) if told else None
 
     def sample(hertz: float) -> Complexes:
         if hertz not in samples:
             done = f", {len(samples)} done" if samples else ""
             report(f"solving {antenna.name} at {units.engineering(hertz, 'Hz', 6)}, {basis.size} unknowns{done}")
-            samples[hertz] = respond(antenna, basis, hertz, record, vectors)
+            samples[hertz] = respond(antenna, basis, hertz, record, vectors, fewer if hertz in told else None)
         return samples[hertz][1][np.triu_indices(gaps)]
 
     points = {float(f): sample(float(f)) for f in wanted.single}
@@ -422,7 +467,8 @@ def solved(antenna: Antenna, basis: Basis, wanted: Wanted, rule: MeshRule, recor
     admittance = _whole(np.array([points[f] for f in every.tolist()]), gaps)
     rising = np.array(sorted(samples))
     found = Response(
-        antenna, basis, rising, np.array([samples[f][0] for f in rising]), np.array([samples[f][1] for f in rising])
-    )
+        antenna, basis, rising, np.array([samples[f][0] for f in rising]), np.array([samples[f][1] for f in rising]),
+        {hertz: known for hertz, (*_, known) in samples.items() if known is not None},
+    )  # fmt: skip
     spans = tuple((float(b.frequencies[0]), float(b.frequencies[-1])) for b in wanted.bands)
     return Solution(found, rule, every, admittance, error, record, spans)

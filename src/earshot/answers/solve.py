@@ -27,13 +27,15 @@ def solve(
     *,
     rule: MeshRule | None = None,
     evidence: bool = False,
+    errors: bool = True,
 ) -> Solution:
     """Solve an antenna at one frequency, several, or over bands.
 
     frequencies: text or Hz, a `band(...)`, or a list of any of them; a design's own frequency unless given. Single ones
     are solved; a band is solved where it needs to be and interpolated between. One mesh, made for the highest of them,
     serves all. rule: how finely wires are divided. evidence: gather it too, at the solved frequency nearest the middle,
-    with the first port driven and any others closed by their references. Raises ModelError with its findings when
+    with the first port driven and any others closed by their references. errors: keep at single frequencies what
+    `mesh_errors` asks, for some tenth of a solve. Raises ModelError with its findings when
     `check` says the model cannot be solved, UsageError without a frequency or a port, RunError when the solve fails.
     """
     model = model_of(model, "solve")
@@ -52,7 +54,7 @@ def solve(
     for finding in ready.findings:
         if finding.level == "warn":
             _log.warning("%s", finding)
-    answer = solved(ready.antenna, ready.basis, asked, rule, record)
+    answer = solved(ready.antenna, ready.basis, asked, rule, record, errors=errors)
     if not evidence:
         return answer
     middle = float(answer.solved[np.argmin(np.abs(answer.solved - answer.solved.mean()))])

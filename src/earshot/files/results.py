@@ -29,7 +29,9 @@ from ..errors import EarshotError, UsageError
 from ..lettering import told, visible
 from ..meshing.mesh import MeshRule, WireMesh
 from ..meshing.sheet_mesh import SheetMesh
+from ..moments.fewer import Rough, fewer_functions
 from ..moments.formulation import basis_on
+from ..moments.ports import gap_vectors
 from ..moments.response import Response
 from ..running import Record
 from .atomic import write_bytes
@@ -37,7 +39,7 @@ from .design_file import DesignFile, FileBuild, design_from_text
 from .reading import MEGABYTE, read_bytes
 from .stored import stored
 
-FORMAT = 4
+FORMAT = 5
 """Version of the layout below; another one is refused."""
 
 _MESH = {
@@ -52,7 +54,7 @@ _ATTRIBUTES = (
     *("earshot_results", "written_by", "title", "antenna", "tables", "source", "values", "mesh_rule", "record"),
     *("evidence", "band_error", "spans_Hz", "mesh_wavelength_m", "foot_reach_m"),
 )
-_AXES = {"frequency", "gap", "gap2", "part", "solved", "function"}
+_AXES = {"frequency", "gap", "gap2", "part", "solved", "function", "rough_function"}
 LARGEST_RESULTS = 8 * 1024 * MEGABYTE
 """Bytes of a results file."""
 MOST_PACKED = 50
@@ -65,7 +67,8 @@ _SHEETS = {
 }
 
 
-_ARRAYS = {"frequency", "admittance", "solved", "currents", "solved_admittance", *_MESH, *_SHEETS}
+_ROUGH = ("rough", "rough_currents", "rough_by_wires")
+_ARRAYS = {"frequency", "admittance", "solved", "currents", "solved_admittance", *_ROUGH, *_MESH, *_SHEETS}
 _AXES |= {axis for table in (_MESH, _SHEETS) for axes in table.values() for axis in axes}
 
 
@@ -122,6 +125,12 @@ def write_results(solution: Solution, path: Path, file: DesignFile | None = None
         "currents": (("solved", "gap", "function", "part"), _split(response.coefficients), "A"),
         "solved_admittance": (("solved", "gap", "gap2", "part"), _split(response.admittance), "S"),
     }
+    if response.rough:
+        places = sorted(response.rough)
+        arrays["rough"] = (("rough",), np.array(places), "Hz")
+        currents, by_wires = (_split(np.array(v)) for v in zip(*(response.rough[f] for f in places), strict=True))
+        arrays["rough_currents"] = (("rough", "gap", "rough_function", "part"), currents, "A")
+        arrays["rough_by_wires"] = (("rough", "gap", "gap2", "part"), by_wires, "S")
     meshes: list[tuple[Any, dict[str, tuple[str, ...]]]] = [(grid, _MESH)]
     if solution.sheet_mesh is not None:
         meshes.append((solution.sheet_mesh, _SHEETS))
@@ -270,7 +279,16 @@ def _assembled(path: Path, attributes: dict[str, Any], arrays: dict[str, NDArray
         return np.asarray(arrays[name][..., 0] + 1j * arrays[name][..., 1])
 
     currents = joined("currents", (len(solved), gaps, basis.size))
-    response = Response(antenna, basis, solved, currents, joined("solved_admittance", (len(solved), gaps, gaps)))
+    rough: dict[float, Rough] = {}
+    if "rough" in arrays:
+        _hold("rough", arrays["rough"], (None,))
+        fewer = fewer_functions(antenna, basis, gap_vectors(antenna, basis)).shape[1]
+        places = arrays["rough"].tolist()
+        if not set(places) <= set(solved.tolist()):
+            raise ValueError("rough holds frequencies that were not solved")
+        found = (joined(name, (len(places), gaps, n)) for name, n in zip(_ROUGH[1:], (fewer, gaps), strict=True))
+        rough = {hertz: Rough(*own) for hertz, *own in zip(places, *found, strict=True)}
+    response = Response(antenna, basis, solved, currents, joined("solved_admittance", (len(solved), gaps, gaps)), rough)
     record = Record()
     for name, amounts in said("record", dict[Literal["seconds", "times", "bytes"], dict[str, int | float]]).items():
         getattr(record, name).update(amounts)

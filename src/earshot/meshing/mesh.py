@@ -34,8 +34,8 @@ class MeshRule:
     ends in radii. port_share: segments across a port's gap. least: segments a connected piece has at least.
 
     Of sheets: sheets_per_wavelength: edges of triangles per wavelength where nothing asks for more. edge: length of an
-    edge across a rim, over the usual one. around: chords of a round sheet, at least. foot: size of the triangles where
-    a wire stands, in its radii.
+    edge across a rim, over the usual one. density: how much finer sheets are than they are by all that. around: chords
+    of a round sheet, at least. foot: size of the triangles where a wire stands, in its radii.
 
     Raises UsageError for values that make no mesh.
     """
@@ -47,6 +47,7 @@ class MeshRule:
     least: float = 16.0
     sheets_per_wavelength: float = 10.0
     edge: float = 0.1
+    density: float = 1.0
     around: int = 24
     foot: float = 2.0
 

@@ -216,7 +216,7 @@ def sheet_mesh(antenna: Antenna, wavelength: float, rule: MeshRule) -> SheetMesh
 
 def _most(sheet: Sheet, wavelength: float, rule: MeshRule) -> float:
     """Greatest length of an edge: a share of the wavelength, and of the sheet itself."""
-    return min(wavelength / rule.sheets_per_wavelength, sheet.surface.shape.coarsest) / sheet.density
+    return min(wavelength / rule.sheets_per_wavelength, sheet.surface.shape.coarsest) / (sheet.density * rule.density)
 
 
 def _matched(antenna: Antenna, rounds: dict[int, RoundRule]) -> dict[int, RoundRule]:

@@ -11,7 +11,7 @@ from functools import cached_property
 
 import numpy as np
 
-from ..arraytypes import Complexes, Floats
+from ..arraytypes import Complexes, Floats, Ints
 from ..meshing.mesh import WireMesh
 from ..meshing.sheet_mesh import SheetMesh
 from .sheet_basis import Fan, SheetBasis, fan, sheet_basis
@@ -51,9 +51,13 @@ class Basis:
         """The basis of the mesh with every segment in two and every triangle in four, but for those at feet."""
         if self.sheets is None:
             return Basis(self.wires.halved, None, self.reach)
-        feet = np.array([vertex for vertex, _ in self._standing], np.int64)
-        fine = sheet_basis(self.sheets.mesh.halved(feet), grounded=self.sheets.grounded)
+        fine = sheet_basis(self.sheets.mesh.halved(self.standing), grounded=self.sheets.grounded)
         return Basis(self.wires.halved, fine, self.reach)
+
+    @property
+    def standing(self) -> Ints:
+        """Vertices on which wires stand."""
+        return np.array([vertex for vertex, _ in self._standing], np.int64)
 
     @cached_property
     def feet(self) -> tuple[tuple[Fan, Floats], ...]:

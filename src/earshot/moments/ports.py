@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..arraytypes import Floats
+from ..arraytypes import Bools, Floats
 from ..description.antenna import Antenna
 from ..description.parts import Gap
 from ..errors import ModelError
 from ..meshing.faces import Slab, slabs
 from ..meshing.mesh import WireMesh
+from ..meshing.sheet_mesh import SheetMesh
 from .basis import Basis
 from .sheet_basis import SheetBasis
 
@@ -37,6 +38,26 @@ def _gap_halves(antenna: Antenna, port: Gap, mesh: WireMesh) -> Floats:
     return means
 
 
+def _close(mesh: SheetMesh) -> float:
+    """How far a vertex may be off the edge of a gap it is on, metres."""
+    return 1e-6 * float(np.ptp(mesh.vertices, axis=0).max())
+
+
+def within_gap(slab: Slab, mesh: SheetMesh) -> Bools:
+    """Which triangles (n,) of its sheet a gap holds."""
+    heights = np.abs((mesh.corners - slab.place) @ slab.normal)
+    return np.asarray((mesh.sheet == slab.sheet) & (heights <= slab.half + _close(mesh)).all(axis=1))
+
+
+def edges_of_gap(slab: Slab, basis: SheetBasis) -> Bools:
+    """Which functions (n,) cross the edges of a gap of no width; none of another."""
+    if slab.half > 0.0:
+        return np.zeros(basis.size, bool)
+    heights = np.abs((basis.mesh.vertices[basis.edges] - slab.place) @ slab.normal)
+    on_sheet = (basis.mesh.sheet[basis.pairs] == slab.sheet).all(axis=0)
+    return np.asarray((heights.max(axis=1) <= _close(basis.mesh)) & on_sheet)
+
+
 def _slab_vector(slab: Slab, basis: SheetBasis, what: str) -> Floats:
     """∫ f·n dS over a gap of a sheet, by its width (functions,): the tested field of 1 V along the normal n.
 
@@ -44,12 +65,8 @@ def _slab_vector(slab: Slab, basis: SheetBasis, what: str) -> Floats:
     width is the edges in its plane, and what crosses them.
     """
     mesh = basis.mesh
-    own = mesh.sheet == slab.sheet
-    heights = (mesh.corners - slab.place) @ slab.normal
-    close = 1e-6 * float(np.ptp(mesh.vertices, axis=0).max())
     if slab.half == 0.0:
-        edge = np.abs((mesh.vertices[basis.edges] - slab.place) @ slab.normal).max(axis=1) <= close
-        crossing = np.flatnonzero(edge & own[basis.pairs].all(axis=0))
+        crossing = np.flatnonzero(edges_of_gap(slab, basis))
         ends = mesh.vertices[basis.edges[crossing]]
         length = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
         # A coefficient of one carries one ampere per metre from its first triangle into its second.
@@ -59,10 +76,11 @@ def _slab_vector(slab: Slab, basis: SheetBasis, what: str) -> Floats:
         if not crossing.size:
             raise ModelError(f"{what}: no edge of the sheet lies in its plane: give it a width, or move it to an edge")
         return vector
-    inside = own & (np.abs(heights) <= slab.half + close).all(axis=1)
+    inside = within_gap(slab, mesh)
     if not inside.any():
         raise ModelError(f"{what}: its gap holds no triangle of the sheet: move it onto the sheet, or make it wider")
-    cut = own & ~inside & (np.abs(heights).min(axis=1) < slab.half - close)
+    heights = np.abs((mesh.corners - slab.place) @ slab.normal)
+    cut = (mesh.sheet == slab.sheet) & ~inside & (heights.min(axis=1) < slab.half - _close(mesh))
     if cut.any():
         raise ModelError(f"{what}: its gap cuts through triangles: put it where it follows the sheet's grid")
     vector = np.zeros(basis.size)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
@@ -12,6 +14,7 @@ from ..errors import RunError
 from ..running import Record, free_memory, thread_count
 from .basis import Basis
 from .factors import keep_factors, kept_factors
+from .fewer import Rough, among_fewer, rough
 from .formulation import formulation
 from .ports import gap_vectors
 from .sheet_terms import sheet_terms
@@ -22,7 +25,8 @@ from .wire_terms import wire_terms
 class Response:
     """What a solve leaves: coefficients (frequencies, gaps, functions) for 1 V at one gap, the others shorted.
 
-    admittance (frequencies, gaps, gaps), siemens; gaps are ports, loads and terminals, in that order.
+    admittance (frequencies, gaps, gaps), siemens; gaps are ports, loads and terminals, in that order. rough: by
+    frequency, Hz, where errors are to be estimated, what fewer functions give.
     """
 
     antenna: Antenna
@@ -30,6 +34,7 @@ class Response:
     frequencies: Floats
     coefficients: Complexes
     admittance: Complexes
+    rough: Mapping[float, Rough] = field(default_factory=dict)
 
 
 _PLENTY = 4 * 10**7
@@ -43,14 +48,14 @@ def bytes_for(antenna: Antenna, basis: Basis, solves: int = 1) -> int:
 
     The complex matrix, factorised in place, with one byte an entry to check it; what every segment and foot sees of
     every triangle (two sets of five numbers), from which it is coupled to the sheets; what earth sends back between
-    wires, a matrix a thread; the mesh; the currents kept.
+    wires, a matrix a thread; the mesh; the currents kept; a matrix of up to half as many functions to tell errors by.
     """
     n, segments, triangles = basis.size, len(basis.mesh), len(basis.sheet_mesh or ())
     seen = 160 * (segments + len(basis.feet)) * triangles + 64 * segments * basis.first_wire
     if antenna.medium.tabled:
         seen += 16 * (thread_count() + 1) * basis.wires.size**2
     gaps = len(antenna.gaps)
-    return 17 * n**2 + seen + _TRIANGLE * triangles + _SEGMENT * segments + 16 * gaps * n * solves + _PLENTY
+    return 21 * n**2 + seen + _TRIANGLE * triangles + _SEGMENT * segments + 16 * gaps * n * solves + _PLENTY
 
 
 def refuse_if_too_large(antenna: Antenna, basis: Basis) -> None:
@@ -77,9 +82,16 @@ def impedance_matrix(antenna: Antenna, basis: Basis, frequency: float) -> Comple
 
 
 def solved_for(
-    antenna: Antenna, basis: Basis, frequency: float, vectors: Complexes, record: Record | None = None
+    antenna: Antenna,
+    basis: Basis,
+    frequency: float,
+    vectors: Complexes,
+    record: Record | None = None,
+    look: Callable[[Complexes], None] = lambda _: None,
 ) -> Complexes:
     """Coefficients (functions, columns) for tested fields (functions, columns): one factorisation for all.
+
+    look: is shown the matrix, where it is made and not kept from before, ahead of its factors, which take its place.
 
     Raises RunError when the matrix would not fit into memory, is singular or holds a value that is not finite.
     """
@@ -91,6 +103,7 @@ def solved_for(
         refuse_if_too_large(antenna, basis)
         with record.stage("fill", 16 * basis.size**2):
             matrix = impedance_matrix(antenna, basis, frequency)
+        look(matrix)
         try:
             # The matrix is its own transpose; the transposed view is in the order LAPACK wants, so nothing is copied.
             with record.stage("factorise", basis.size**2):
@@ -114,12 +127,23 @@ def respond(
     frequency: float,
     record: Record | None = None,
     vectors: Floats | None = None,
-) -> tuple[Complexes, Complexes]:
-    """Coefficients (gaps, functions) and admittance (gaps, gaps) at one frequency; raises RunError as `solved_for`.
+    fewer: Any = None,
+) -> tuple[Complexes, Complexes, Rough | None]:
+    """Coefficients (gaps, functions) and admittance (gaps, gaps) at one frequency, and what fewer functions give.
 
-    vectors: the gaps' fields, tested, which are the same at every frequency.
+    vectors: the gaps' fields, tested, which are the same at every frequency. fewer: the functions, as `fewer_functions`
+    gives them, if that is wanted. Raises RunError as `solved_for`.
     """
     vectors = gap_vectors(antenna, basis) if vectors is None else vectors
-    coefficients = solved_for(antenna, basis, frequency, vectors.astype(complex), record)
+    record, among = record or Record(), None
+
+    def look(matrix: Complexes) -> None:
+        nonlocal among
+        with record.stage("estimate errors", 16 * fewer.shape[1] ** 2):
+            among = among_fewer(matrix, fewer, vectors)
+
+    shown = {} if fewer is None else {"look": look}
+    coefficients = solved_for(antenna, basis, frequency, vectors.astype(complex), record, **shown)
     admittance = vectors.T @ coefficients
-    return np.ascontiguousarray(coefficients.T), 0.5 * (admittance + admittance.T)
+    found = np.ascontiguousarray(coefficients.T)
+    return found, 0.5 * (admittance + admittance.T), None if among is None else rough(basis, fewer, found, among)

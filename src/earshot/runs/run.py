@@ -17,6 +17,7 @@ from ..answers.comparing import compare
 from ..answers.driven import Driven
 from ..answers.evidence import Evidence, evidence
 from ..answers.frequencies import Band, wanted
+from ..answers.mesh_errors import mesh_errors
 from ..answers.solution import Solution
 from ..answers.solve import solve
 from ..arrays.weights import Weights
@@ -82,6 +83,18 @@ class Run(Told):
     def evidence(self) -> Evidence | None:
         """How far to trust it, when that was asked for."""
         return self.solution.evidence
+
+    def mesh_errors(self, *, every: bool = False) -> pd.DataFrame | None:
+        """Figures of the first case with the estimated error of the mesh; None where the solve did not keep that.
+
+        every: all figures, as of `mesh_errors`.
+        """
+        case, hertz = self.cases[0].case, self.cases[0].driven.frequency
+        if not self.solution.tells_errors(hertz):
+            return None
+        return mesh_errors(
+            self.solution, dict(case.sources) or None, hertz, terminations=case.terminations, every=every
+        )
 
     def embedded(self) -> dict[str, FarField]:
         """The far field of every port alone, the others closed by their references, where the first case is driven."""

@@ -51,6 +51,9 @@ def told(result: Run) -> dict[str, Any]:
             for case in result.cases
         ],
     }
+    errors = result.mesh_errors(every=True)
+    if errors is not None:
+        content["mesh_errors"] = records(errors)
     if result.evidence is not None:
         content["evidence"] = records(result.evidence.to_frame())
     return content

@@ -43,7 +43,7 @@ def sensitivities(
     """
     asked = asked_of(file, frequency, case)
     chosen = names_of(file, list(names))
-    solution = solve(file.design, [asked.hertz])
+    solution = solve(file.design, [asked.hertz], errors=False)
     return derivatives(asked, solution, chosen, "every" if every else "beam")
 
 
@@ -130,7 +130,7 @@ def _two_meshes(asked: Asked, solution: Solution, name: str, places: Sequence[fl
     _log.warning("'%s' changes how the mesh is joined: its figures are compared between two meshes", name)
     value, step = asked.file.design.values.quantities[name].si, _COARSE * _size(asked, name)
     both = [asked.moved({name: value + sign * step}) for sign in (1.0, -1.0)]
-    solved = [(solve(one.file.antenna, list(places), rule=solution.rule), one) for one in both]
+    solved = [(solve(one.file.antenna, list(places), rule=solution.rule, errors=False), one) for one in both]
     return 2.0 * step, dict.fromkeys(places, solved)
 
 

@@ -57,7 +57,7 @@ class Store:
         kept = self._kept(key)
         if kept is not None:
             return kept
-        found = solve(model, list(frequencies), rule=rule)
+        found = solve(model, list(frequencies), rule=rule, errors=False)
         try:
             self._enter(key, found, write_results(found, self._path(key)))
         except EarshotError as problem:

@@ -99,7 +99,11 @@ class Trials:
             if same is not None:
                 return same
         self.solves += 1
-        found = solve(file.design, self.places) if self.store is None else self.store.solution(file.design, self.places)
+        found = (
+            solve(file.design, self.places, errors=False)
+            if self.store is None
+            else self.store.solution(file.design, self.places)
+        )
         self._last = [found]
         return found
 

@@ -168,7 +168,7 @@ Answer = tuple[dict[str, float], dict[str, str]]
 
 
 def _solved(file: DesignFile, hertz: float, place: Path | None) -> Solution:
-    return solve(file.design, [hertz]) if place is None else Store(place).solution(file.design, [hertz])
+    return solve(file.design, [hertz], errors=False) if place is None else Store(place).solution(file.design, [hertz])
 
 
 def _answer(job: Job) -> Answer | str:

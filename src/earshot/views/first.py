@@ -47,6 +47,9 @@ def first_screen(run: Run, vswr: float = 2.0) -> Iterator[Any]:
         for one in run.cases:
             if one.case.sectors:
                 yield _lines(one.title, _sector_lines(one))
+        errors = _error_lines(run)
+        if errors:
+            yield _lines(f"of {run.cases[0].title}", errors)
         if len(ports) > 1:
             if len(run.cases) + min(len(ports), _MOST) <= _ROOM:
                 yield _ports(run.cases[0].driven, network, run.cases[0].title)
@@ -56,10 +59,11 @@ def first_screen(run: Run, vswr: float = 2.0) -> Iterator[Any]:
     if len(ports) == 1:
         port = ports[0].name
         title = f"{port}, {ohms(network.references[0])}, {case.title}"
-        yield _lines(title, [*_port_lines(case.driven), *band, *_field_lines(case)])
+        yield _lines(title, [*_port_lines(case.driven), *band, *_field_lines(case), *_error_lines(run)])
     else:
         yield _ports(case.driven, network, case.title)
-        yield _lines(case.title, [("coupling", _coupling(case.driven, network)), *_field_lines(case)])
+        coupling = ("coupling", _coupling(case.driven, network))
+        yield _lines(case.title, [coupling, *_field_lines(case), *_error_lines(run)])
 
 
 def headline(solution: Solution) -> Group:
@@ -150,6 +154,25 @@ def _field_lines(case: CaseRun) -> list[Line]:
     if not ground:
         lines.append(("side lobes", words.side_lobe(field, above)))
     return [*lines, ("polarisation", words.polarised(field)), ("lost", _lost(driven)), *_sector_lines(case)]
+
+
+def _error_lines(run: Run) -> list[Line]:
+    """What is estimated of the mesh's errors, the greatest of any port; nothing where the solve did not keep it."""
+    errors = run.mesh_errors()
+    if errors is None:
+        return []
+    worst = errors["±"].groupby([name.partition(" at ")[0] for name in errors.index]).max()
+    gain = max(worst["gain"], worst["realized gain"])
+    ohms, level = f"R {worst['R']:.2g}, X {worst['X']:.2g} ohm", f"gain {gain:.2g} dB"
+    network, hertz = run.solution.network, run.cases[0].driven.frequency
+    around = [f for f in (network.frequencies[s] for s in network.stretches) if len(f) > 2 and f[0] <= hertz <= f[-1]]
+    if len(network.ports) == 1 and around:
+        x = network.impedances[:, 0].imag
+        slope = abs(float(np.interp(hertz, network.frequencies, np.gradient(x, network.frequencies))))
+        # Where it hardly changes with frequency, it is not what makes a resonance.
+        if worst["X"] < slope * (around[0][-1] - around[0][0]):
+            return [("±, mesh", f"{ohms}; {level}; resonance {engineering(float(worst['X']) / slope, 'Hz', 3)}")]
+    return [("±, mesh", f"{ohms}; VSWR {worst['VSWR']:.2g}; {level}")]
 
 
 def _sector_lines(case: CaseRun) -> list[Line]:

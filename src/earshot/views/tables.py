@@ -227,6 +227,15 @@ def record_table(solution: Solution) -> Group:
     return titled(f"what it took, {solution.unknowns} unknowns", table)
 
 
+def mesh_errors_table(errors: pd.DataFrame, title: str) -> Group:
+    """Figures with what is estimated of the mesh's error."""
+    table = plain_table([("figure", False), ("value", True), ("±", True), ("unit", False)])
+    for figure, row in errors.iterrows():
+        unit = "" if row["unit"] == "1" else str(row["unit"])
+        table.add_row(str(figure), f"{row['value']:.5g}", f"{row['±']:.2g}", unit)
+    return titled(f"estimated errors of the mesh, {title}", table)
+
+
 def evidence_table(evidence: Evidence) -> Group:
     """How far to trust the figures."""
     title = (

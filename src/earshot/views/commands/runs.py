@@ -20,6 +20,7 @@ from ..tables import (
     drive_table,
     evidence_table,
     field_table,
+    mesh_errors_table,
     network_tables,
     record_table,
     sector_table,
@@ -88,3 +89,6 @@ def _everything(result: Run) -> Iterator[Any]:
             yield drive_table(case.driven)
         if case.driven.losses():
             yield budget_table(case.driven)
+    errors = result.mesh_errors(every=True)
+    if errors is not None:
+        yield mesh_errors_table(errors, result.cases[0].title)
