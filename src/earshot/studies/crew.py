@@ -9,8 +9,10 @@ import multiprocessing
 import os
 import re
 import time
+from collections import deque
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures import BrokenExecutor, Future, ProcessPoolExecutor, wait
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
@@ -56,13 +58,7 @@ class Crew:
         elif self.alone or len(jobs) < 2:
             yield from told(work(job) for job in jobs)
         else:
-            count = min(self.processes, len(jobs))
-            # Each process has its share of the cores.
-            share = str(max((os.cpu_count() or 1) // count, 1))
-            context = multiprocessing.get_context("spawn")
-            with ProcessPoolExecutor(count, mp_context=context, initializer=_alone, initargs=(share,)) as pool:
-                # What jobs share, such as a design, is sent once for several of them.
-                yield from told(pool.map(work, jobs, chunksize=max(len(jobs) // (_CHUNKS * count), 1)))
+            yield from told(_side_by_side(min(self.processes, len(jobs)), work, jobs))
 
 
 class _Told:
@@ -86,12 +82,109 @@ def time_left(seconds: float) -> str:
     return f"{seconds:.0f} s" if seconds < _TELLING else f"{seconds / 60.0:.0f} min"
 
 
-def _alone(share: str) -> None:
+def _side_by_side(count: int, work: Callable[[J], R], jobs: Sequence[J]) -> Iterator[R]:
+    """Over so many processes, this one among them: it works while the others still start."""
+    # What jobs share, such as a design, is sent once for several of them.
+    size = max(len(jobs) // (_CHUNKS * count), 1)
+    waiting = deque(enumerate(jobs[first : first + size] for first in range(0, len(jobs), size)))
+    done: dict[int, list[R]] = {}
+    # Each process has its share of the cores.
+    share = max((os.cpu_count() or 1) // count, 1)
+    number, last = 0, len(waiting)
+    with _threads(share), _Others(count - 1, share, work) as others:
+        while number < last:
+            while waiting and others.free:
+                others.take(*waiting.popleft())
+            own = waiting.popleft() if waiting else None
+            if own is not None:
+                done[own[0]] = [work(job) for job in own[1]]
+            done |= others.ready(wanted=None if own is not None or number in done else number)
+            while number in done:
+                yield from done.pop(number)
+                number += 1
+
+
+class _Others:
+    """Processes beside this one. Where one is lost they are started anew, and do again what was not done."""
+
+    def __init__(self, count: int, share: int, work: Callable[[Any], Any]) -> None:
+        self.count, self.share, self.work, self.lost = count, share, work, 0
+        self.doing: dict[int, tuple[Sequence[Any], Future[list[Any]]]] = {}
+        self.pool = self._started()
+
+    def _started(self) -> ProcessPoolExecutor:
+        context = multiprocessing.get_context("spawn")
+        return ProcessPoolExecutor(self.count, context, _limit_threads, (self.share,))
+
+    def __enter__(self) -> _Others:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.pool.shutdown(wait=True, cancel_futures=True)
+
+    @property
+    def free(self) -> bool:
+        """Whether there is room for more: one in work and one in waiting for each."""
+        return len(self.doing) < 2 * self.count
+
+    def take(self, number: int, jobs: Sequence[Any]) -> None:
+        """Do some jobs under a number."""
+        self.doing[number] = jobs, self.pool.submit(_all_of, self.work, jobs)
+
+    def ready(self, wanted: int | None) -> dict[int, list[Any]]:
+        """What is done, by number; waits for the wanted one."""
+        if wanted is not None and wanted in self.doing:
+            wait([self.doing[wanted][1]])
+        try:
+            found = {number: future.result() for number, (_, future) in self.doing.items() if future.done()}
+        except BrokenExecutor:
+            self._again()
+            return {}
+        for number in found:
+            del self.doing[number]
+        return found
+
+    def _again(self) -> None:
+        self.lost += 1
+        if self.lost > _AGAIN:
+            raise RunError(
+                f"processes of the study were lost {self.lost} times, most likely for want of memory: use fewer "
+                "processes, or a coarser mesh"
+            )
+        self.pool.shutdown(wait=True, cancel_futures=True)
+        self.pool = self._started()
+        for number, (jobs, future) in list(self.doing.items()):
+            if not future.done() or future.cancelled() or future.exception() is not None:
+                self.take(number, jobs)
+
+
+def _all_of(work: Callable[[J], R], jobs: Sequence[J]) -> list[R]:
+    return [work(job) for job in jobs]
+
+
+def _limit_threads(share: int) -> None:
     """Threads of one process among others."""
     from threadpoolctl import threadpool_limits
 
-    os.environ["EARSHOT_THREADS"] = share
-    threadpool_limits(int(share))
+    os.environ["EARSHOT_THREADS"] = str(share)
+    threadpool_limits(share)
+
+
+@contextmanager
+def _threads(share: int) -> Iterator[None]:
+    """The same of this process, for a while."""
+    from threadpoolctl import threadpool_limits
+
+    before = os.environ.get("EARSHOT_THREADS")
+    os.environ["EARSHOT_THREADS"] = str(share)
+    try:
+        with threadpool_limits(share):
+            yield
+    finally:
+        if before is None:
+            del os.environ["EARSHOT_THREADS"]
+        else:
+            os.environ["EARSHOT_THREADS"] = before
 
 
 def _on_cluster(address: str, work: Callable[[J], R], jobs: Sequence[J]) -> Iterator[R]:
