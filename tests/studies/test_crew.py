@@ -28,5 +28,5 @@ def test_a_lost_process_costs_its_own_jobs_only(tmp_path):
     assert not flag.exists()
     always = tmp_path / "always"
     always.touch()
-    with pytest.raises(es.RunError, match="lost 4 times.*fewer processes"):
+    with pytest.raises(es.RunError, match=r"lost 4 times.*fewer processes"):
         list(Crew(2).each(squared, [(str(always), n) for n in range(200)], "square"))

@@ -159,6 +159,7 @@ def test_figures_of_directions_are_those_of_the_field(pair):
         (lambda f: studies.planned(f, "both"), "give one"),
         (lambda f: studies.planned(f, "fier"), "did you mean 'fire'"),
         (lambda f: studies.optimise(f, ["long"], ["much gain"]), "write it like"),
+        (lambda f: studies.tune(f, ["long"], ["bandwidth >= 0 % at 150 MHz"]), "a bandwidth lies between"),
         (lambda f: studies.optimise(f, ["long"], ["most gian"]), "no figure 'gian'"),
         (lambda f: studies.optimise(f, ["long"], ["0 x most gain"]), "not above zero"),
         (lambda f: studies.optimise(f, ["long"], ["least long + shift"]), "unlike"),

@@ -343,10 +343,11 @@ def test_the_commands(run, tmp_path, pair):
     path.write_text("# mine\n" + PAIR.format(long=0.47, other=0.4, apart=0.4, lean=0))
     kept = ["--store", tmp_path / "kept"]
     changes = ["long=0.45 m to 0.49 m in 3", "apart=0.3 m to 0.5 m in 3"]
-    status, out, _ = run("vary", path, *changes, *kept, "--figure", "X", "--out", tmp_path / "v")
+    status, out, _ = run("vary", path, *changes, *kept, "--figure", "X", "--cuts", "--out", tmp_path / "v")
     assert status == 0
     assert "9 variants" in out
-    assert {p.name for p in (tmp_path / "v").iterdir()} == {"variants.csv", "against.png", "map-X.png"}
+    drawn = {f"{name}.png" for name in ("against", "map-X", "polar", "cartesian", "multiples")}
+    assert {p.name for p in (tmp_path / "v").iterdir()} == {"variants.csv", *drawn}
     told = json.loads(run("vary", path, "long=0.45 m to 0.49 m in 3", *kept, "--json")[1])
     assert [row["long"] for row in told["variants"]] == ["0.45 m", "0.47 m", "0.49 m"]
     assert "solves" in run("store", tmp_path / "kept")[1]
@@ -362,6 +363,7 @@ def test_the_commands(run, tmp_path, pair):
     assert run("tune", path, "long", "--goal", "gain >= 30", "--most", "3")[0] == 1
     assert run("store", tmp_path / "kept", "--clear")[0] == 0
     for words, says in (
+        (["vary", path, "long=0.4 m; 0.5 m", "--cuts"], "add --out"),
         (["vary", path, "lnog=1 m"], "did you mean 'long'"), (["vary", path, "long"], "NAME=RANGE"),
         (["vary", path, "long=0.5 m", "--figure", "gian"], "no figure 'gian'"),
         (["vary", path, "long=0.5 m", "--case", "no"], "no case"),

@@ -17,6 +17,7 @@ from ..answers.solution import Solution
 from ..description.design import Value
 from ..errors import UsageError, unknown
 from ..fields import polarisation
+from ..fields.far import FarField
 from ..fields.gains import decibels
 from ..files.design_file import DesignFile
 from ..runs.run import lone_case
@@ -61,6 +62,11 @@ class Asked:
     hertz: float
     also: tuple[str, ...] = ()
 
+    def field(self, solution: Solution) -> FarField:
+        """The far field of a solution, driven as the case says."""
+        sources = dict(self.case.sources) or None
+        return solution.drive(sources, self.hertz, terminations=self.case.terminations).far_field()
+
     def figures(self, solution: Solution) -> dict[str, float]:
         """Every figure of a solution, driven as the case says."""
         return {str(name): float(value) for name, value in self.table(solution)["value"].items()}
@@ -72,7 +78,7 @@ class Asked:
             {"value": solution}, sources, self.hertz, terminations=self.case.terminations, sectors=self.case.sectors
         )
         if self.also:
-            field = solution.drive(sources, self.hertz, terminations=self.case.terminations).far_field()
+            field = self.field(solution)
             more = {name: {"unit": unit_of(name), "value": gain_towards(field, name)} for name in self.also}
             found = pd.concat([found, pd.DataFrame(more).T])
         return found
@@ -82,9 +88,7 @@ class Asked:
 
         To first order a peak that moves is as strong as where it was.
         """
-        sources = dict(self.case.sources) or None
-        driven = solution.drive(sources, self.hertz, terminations=self.case.terminations)
-        field = driven.far_field()
+        field = self.field(solution)
         theta, phi = np.array([place or (0.0, 0.0) for place in (aim.peak, aim.behind, aim.lobe)]).T
         gain = decibels(field.gain(theta, phi))
         found = match_at(solution.network, self.hertz)
@@ -103,15 +107,13 @@ class Asked:
         """The match, and figures of named directions."""
         found = match_at(solution.network, self.hertz)
         if self.also:
-            sources = dict(self.case.sources) or None
-            field = solution.drive(sources, self.hertz, terminations=self.case.terminations).far_field()
+            field = self.field(solution)
             found |= {name: gain_towards(field, name) for name in self.also}
         return found
 
     def aim(self, solution: Solution) -> Aim:
         """Where the beam of a solution goes, and what else of it is looked at."""
-        sources = dict(self.case.sources) or None
-        field = solution.drive(sources, self.hertz, terminations=self.case.terminations).far_field()
+        field = self.field(solution)
         theta, phi = field.peak
         behind = None if field.front_to_back is None else (theta if field.half_space else np.pi - theta, phi + np.pi)
         lobe = field.side_lobe

@@ -19,6 +19,10 @@ _GOAL = re.compile(
 )
 _WISH = re.compile(rf"\s*(?:(?P<weight>[\d.]+)\s*x\s+)?(?P<sense>most|least)\s+(?P<figure>\S.*?){_PLACE}\s*")
 _RESONANCE = re.compile(r"\s*resonance\s*=\s*(?P<at>\S.*?)\s*")
+_BANDWIDTH = re.compile(
+    r"\s*bandwidth\s*>=?\s*(?P<value>[\d.]+)\s*(?P<unit>%|[kMG]?Hz)(?:\s+of\s+VSWR\s+(?P<vswr>[\d.]+))?\s+at\s+"
+    r"(?P<at>\S.*?)\s*"
+)
 _ALSO = {
     "F/B": "front-to-back ratio", "front-to-back": "front-to-back ratio", "axial ratio": "axial ratio at the peak",
     "side lobes": "side lobe level", "efficiency": "radiation efficiency", "take-off": "elevation of peak",
@@ -97,7 +101,8 @@ def reflection(figures: Mapping[str, float], reference: complex) -> complex:
 def goal(text: str) -> Goal:
     """A goal from its words: a figure of `compare`, a sign, a number, and "at F" or "from F to F".
 
-    Also "resonance = F". Raises UsageError for words that are none, UnitError for frequencies.
+    Also "resonance = F", and "bandwidth >= 4 % at F", or ">= 30 MHz of VSWR 1.5 at F": that VSWR, 2 unless given, all
+    over a band about F. Raises UsageError for words that are none, UnitError for frequencies.
 
     >>> goal("X = 0 at 868 MHz")
     Goal(text='X = 0 at 868 MHz', figure='X', sign='=', value=0.0, frequencies=(868000000.0,))
@@ -105,11 +110,14 @@ def goal(text: str) -> Goal:
     whole = _RESONANCE.fullmatch(text)
     if whole is not None:
         return Goal(text, "X", "=", 0.0, (units.frequency(whole["at"], f"goal '{text}'"),))
+    wide = _BANDWIDTH.fullmatch(text)
+    if wide is not None:
+        return _over_a_band(text, wide)
     match = _GOAL.fullmatch(text)
     if match is None:
         raise UsageError(
             f"goal '{text}': write it like 'X = 0 at 868 MHz', 'return loss >= 20 from 144 MHz to 146 MHz', "
-            "'gain >= 7' or 'resonance = 150.1 MHz'"
+            "'gain >= 7', 'resonance = 150.1 MHz' or 'bandwidth >= 4 % at 5.8 GHz'"
         )
     places = _places(match, f"goal '{text}'")
     value = float(match["value"])
@@ -117,6 +125,17 @@ def goal(text: str) -> Goal:
     if figure == "VSWR" and value < 1.0:
         raise UsageError(f"goal '{text}': a VSWR is never below 1")
     return Goal(text, figure, {"<": "<=", ">": ">="}.get(match["sign"], match["sign"]), value, places)
+
+
+def _over_a_band(text: str, match: re.Match[str]) -> Goal:
+    """A bandwidth as a VSWR wherever it reaches."""
+    middle, most = units.frequency(match["at"], f"goal '{text}'"), float(match["vswr"] or 2.0)
+    value = match["value"]
+    share = float(value) / 100.0 if match["unit"] == "%" else units.frequency(f"{value} {match['unit']}") / middle
+    if not (0.0 < share < 2.0 and most > 1.0):
+        raise UsageError(f"goal '{text}': a bandwidth lies between nothing and twice its middle, a VSWR above 1")
+    band = middle * np.linspace(1.0 - 0.5 * share, 1.0 + 0.5 * share, _ACROSS)
+    return Goal(text, "VSWR", "<=", most, tuple(band.tolist()))
 
 
 def _places(match: re.Match[str], what: str) -> tuple[float, ...]:

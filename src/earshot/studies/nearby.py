@@ -22,7 +22,7 @@ from ..meshing.faces import slabs
 from ..meshing.mesh import mesh
 from ..meshing.sheet_mesh import SheetMesh, sheet_mesh
 from ..moments.basis import Basis
-from ..moments.formulation import antenna_basis, basis_on, formulation
+from ..moments.formulation import basis_on, formulation
 from ..moments.ports import gap_vectors
 from ..moments.response import Response, impedance_matrix, solved_for
 from ..moments.wire_terms import wire_terms
@@ -199,7 +199,7 @@ def basis_like(solution: Solution, antenna: Antenna) -> Basis | None:
     if not np.array_equal(grid.ends, own.mesh.ends):
         return None
     if own.sheet_mesh is None:
-        return antenna_basis(antenna, wavelength, solution.rule)
+        return basis_on(grid, None, own.reach, antenna.medium)
     fresh = sheet_mesh(antenna, wavelength, solution.rule)
     carried = _carried(own.sheet_mesh, fresh) or _stretched(own.sheet_mesh, fresh, solution.antenna, antenna)
     if carried is None:

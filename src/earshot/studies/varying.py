@@ -17,9 +17,11 @@ import numpy as np
 import pandas as pd
 
 from .. import units
+from ..answers.cases import Cut
 from ..answers.solution import Solution
 from ..answers.solve import solve
 from ..errors import EarshotError, UsageError
+from ..fields.far import FarField
 from ..files.design_file import DesignFile
 from ..files.editing import changed
 from .asking import asked_of
@@ -30,6 +32,7 @@ from .towards import is_towards
 _RANGE = re.compile(r"(?P<low>.+?)\s+to\s+(?P<high>.+?)(?:\s+in\s+(?P<count>\d{1,6})|\s+by\s+(?P<step>.+))?")
 _MOST = 100_000
 _USUAL = 11
+_FIELDS = 60
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +40,8 @@ class Study:
     """What came of a study: a row per variant, its changes first and its figures after. units: of the figures.
 
     changes: names of the columns that say what was changed. present: what the design has of them. failed: what those
-    that could not be solved were told.
+    that could not be solved were told. fields: the far field of every row, if that was asked for; None where it failed.
+    cuts: those of the case that was driven.
     """
 
     title: str
@@ -46,6 +50,14 @@ class Study:
     units: dict[str, str]
     failed: dict[str, str]
     present: dict[str, str]
+    fields: tuple[FarField | None, ...] = ()
+    cuts: tuple[Cut, ...] = ()
+
+    @property
+    def labels(self) -> list[str]:
+        """What every variant is called, such as "height 6 m"."""
+        rows = self.table[list(self.changes)].astype(str).to_numpy().tolist()
+        return [", ".join(f"{name} {text}" for name, text in zip(self.changes, row, strict=True)) for row in rows]
 
 
 def steps_of(text: str, what: str) -> list[str]:
@@ -79,7 +91,7 @@ def steps_of(text: str, what: str) -> list[str]:
         raise UsageError(f"{what}: '{text}' is {count} values; give 1 to {_MOST:,}")
     unit = _unit_of(match["low"], match["high"], low.kind)
     size = units.read(f"1 {unit}", low.kind, what=what) if unit else 1.0
-    return [f"{float(f'{place / size:.12g}')} {unit}".strip() for place in places.tolist()]
+    return [f"{float(f'{place / size:.7g}')} {unit}".strip() for place in places.tolist()]
 
 
 def _unit_of(low: str, high: str, kind: str) -> str:
@@ -100,6 +112,7 @@ def vary(
     processes: int = 1,
     cluster: str | None = None,
     also: Sequence[str] = (),
+    fields: bool = False,
     store: str | Path | None = None,
 ) -> Study:
     """Solve a design file for every combination of changes, or for a sample of them, and tell every figure.
@@ -107,7 +120,7 @@ def vary(
     changes: "NAME = RANGE" as in the head of this module, names as `--set` takes them. sample: how many, spread over
     the ranges; else a grid. frequency, case: of the first case unless given. processes: how many solve at
     once; cluster: or the address of a scheduler. also: figures of directions among these, such as "gain
-    towards NE 20 deg". store:
+    towards NE 20 deg". fields: keep the far field of every variant, to lay cuts over one another; of 60 at most. store:
     a folder that keeps every solve; what is there is not solved again. Variants that cannot be solved are missing
     figures and a word. Raises UsageError for changes there cannot be.
     """
@@ -121,27 +134,33 @@ def vary(
         raise UsageError(f"vary: {len(rows):,} variants; give at most {_MOST:,}")
     # What is wrong with a name or a first value is told before anything is solved.
     first = dict(zip(names, rows[0], strict=True))
-    asked_of(changed(file, first), frequency, case)
+    asked = asked_of(changed(file, first), frequency, case)
+    if fields and len(rows) > _FIELDS:
+        raise UsageError(f"vary: cuts of {len(rows)} variants; draw {_FIELDS} at most")
     place = None if store is None else open_store(store).place
     directions = tuple(name for name in also if is_towards(name))
-    jobs = [(file, dict(zip(names, row, strict=True)), frequency, case, place, directions) for row in rows]
+    jobs = [(file, dict(zip(names, row, strict=True)), frequency, case, place, directions, fields) for row in rows]
     crew = Crew(processes, cluster)
     labels = [name.rstrip("+-* ") for name in names]
     figures: list[dict[str, float]] = []
+    beams: list[FarField | None] = []
     unit: dict[str, str] = {}
     failed = {}
     for row, found in zip(rows, crew.each(_answer, jobs, "variant"), strict=True):
         if isinstance(found, str):
             failed[", ".join(f"{n} {t}" for n, t in zip(names, row, strict=True))] = found
             figures.append({})
+            beams.append(None)
         else:
             figures.append(found[0])
             unit |= found[1]
+            beams.append(found[2])
     table = pd.DataFrame(rows, columns=labels).join(pd.DataFrame(figures))
     given = dict(file.design.given)
     # What is changed by so much has nothing before it.
     present = {n: "" if n != o else given[n].text if n in given else "" for n, o in zip(labels, names, strict=True)}
-    return Study(file.title, table, tuple(labels), unit, failed, present)
+    kept = tuple(beams) if fields else ()
+    return Study(file.title, table, tuple(labels), unit, failed, present, kept, asked.case.cuts)
 
 
 def _named(text: str) -> tuple[str, str]:
@@ -163,8 +182,8 @@ def _sampled(told: Sequence[Sequence[str]], count: int, seed: int) -> list[tuple
     ]
 
 
-Job = tuple[DesignFile, dict[str, str], Any, str | None, Path | None, tuple[str, ...]]
-Answer = tuple[dict[str, float], dict[str, str]]
+Job = tuple[DesignFile, dict[str, str], Any, str | None, Path | None, tuple[str, ...], bool]
+Answer = tuple[dict[str, float], dict[str, str], FarField | None]
 
 
 def _solved(file: DesignFile, hertz: float, place: Path | None) -> Solution:
@@ -172,11 +191,13 @@ def _solved(file: DesignFile, hertz: float, place: Path | None) -> Solution:
 
 
 def _answer(job: Job) -> Answer | str:
-    file, changes, frequency, case, place, also = job
+    file, changes, frequency, case, place, also, fields = job
     try:
         asked = replace(asked_of(changed(file, changes), frequency, case), also=also)
-        table = asked.table(_solved(asked.file, asked.hertz, place))
+        solution = _solved(asked.file, asked.hertz, place)
+        table = asked.table(solution)
+        field = asked.field(solution) if fields else None
     except EarshotError as problem:
         return str(problem).partition("\n")[0]
     figures = {str(name): float(value) for name, value in table["value"].items()}
-    return figures, {str(name): str(unit) for name, unit in table["unit"].items()}
+    return figures, {str(name): str(unit) for name, unit in table["unit"].items()}, field

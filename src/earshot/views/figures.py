@@ -19,6 +19,7 @@ from ..arrays.solved import SolvedArray, port_places
 from ..arrays.weights import Weights
 from ..constants import wavelength
 from ..errors import UsageError
+from ..fields.far import FarField
 from ..fields.near import NearField, plane_of_points
 from ..files.design_file import FileBuild
 from ..files.ideal_array import ideal_array
@@ -56,6 +57,8 @@ class Kind:
     draw: Draw
 
 
+_FEW = 3
+"""Fields whose cuts lie over one another in whatever planes they have; more share one circle."""
 FIGURES: dict[str, Kind] = {}
 """By name, in the order in which they are drawn and told."""
 
@@ -123,6 +126,28 @@ def planes_of(cuts: Iterable[Cut]) -> tuple[list[str], dict[str, Any]]:
         "elevation": [c.elevation for c in cuts if c.elevation is not None],
         "azimuth": [c.azimuth for c in cuts if c.azimuth is not None],
     }
+
+
+def over_one_another(fields: Sequence[FarField], labels: Sequence[str], cuts: Iterable[Cut]) -> dict[str, Any]:
+    """Drawings of one cut through several fields: in a circle, straight, and, of a dozen at most, small ones.
+
+    The first plane that is named, E unless one is; of many fields an upright cut, if there is one.
+    """
+    from . import plots
+
+    planes, angles = planes_of(cuts)
+    # One cut in a circle is enough when several models lie over one another.
+    planes = planes[:1] or ([] if any(angles.values()) else ["E"])
+    if len(fields) > _FEW and any(angles.values()):
+        kind = "azimuth" if angles["azimuth"] else "elevation"
+        planes, angles = [], {kind: angles[kind][:1]}
+    drawn: dict[str, Any] = {
+        name: partial(draw, fields, *planes, **angles, labels=labels)
+        for name, draw in (("polar", plots.polar), ("cartesian", plots.cartesian))
+    }
+    if _FEW < len(fields) <= plots.MOST_SMALL:
+        drawn["multiples"] = partial(plots.multiples, fields, *planes, **angles, labels=labels)
+    return drawn
 
 
 @figure("geometry")

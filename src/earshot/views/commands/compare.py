@@ -21,7 +21,7 @@ from ...network.network import Network
 from ...network.trace import Trace
 from ...runs.run import Run
 from ...units import engineering
-from ..figures import planes_of
+from ..figures import over_one_another
 from ..side_by_side import compared
 from ..tables import comparison_table
 from .options import Everything, Format, Frequencies, Json, Readouts, known_format, load, readable
@@ -176,17 +176,6 @@ def _draw(entries: list[_Entry], out: Path, ending: str, at: list[str]) -> list[
         figures["smith"] = lambda: plots.smith(*known, labels=names, at=at)
     runs = [(e.label, e.run) for e in entries if e.run is not None]
     if runs:
-        planes, angles = planes_of(runs[0][1].cases[0].case.cuts)
-        # One cut in a circle is enough when several models lie over one another.
-        planes = planes[:1] or ([] if any(angles.values()) else ["E"])
-        fields = [r.cases[0].field for _, r in runs]
-        if len(runs) > 3 and any(angles.values()):
-            # Many curves share one circle: the upright cut, if there is one.
-            kind = "azimuth" if angles["azimuth"] else "elevation"
-            planes, angles = [], {kind: angles[kind][:1]}
-            if kind == "azimuth" and len(runs) <= plots.MOST_SMALL:
-                names = [n for n, _ in runs]
-                figures["multiples"] = lambda: plots.multiples(fields, angles["azimuth"][0], labels=names)
-        for name, draw in (("polar", plots.polar), ("cartesian", plots.cartesian)):
-            figures[name] = lambda d=draw: d(fields, *planes, **angles, labels=[n for n, _ in runs])
+        first = runs[0][1].cases[0].case
+        figures |= over_one_another([r.cases[0].field for _, r in runs], [n for n, _ in runs], first.cuts)
     return save_figures(figures, out, ending)

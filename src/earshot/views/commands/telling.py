@@ -15,6 +15,7 @@ from ...files.formats import write
 from ...files.tables import records
 from ...studies import Fitted, Front, Optimised, Study, Toleranced, Tuned
 from ...studies.goals import named
+from ..figures import over_one_another
 from ..search_tables import fitted_tables, front_tables, optimised_tables
 from ..study_tables import FIRST, toleranced_tables, tuned_tables, variants_table
 from .plot import save_figures
@@ -72,6 +73,9 @@ def _write_study(study: Study, out: Path, ending: str, figures: Sequence[str]) -
     drawn: Drawn = {"against": partial(plots.against, study, *figures[:4])} if _drawable(study) else {}
     if _gridded(study):
         drawn |= {f"map-{name.replace(' ', '-')}": partial(plots.over_two, study, name) for name in figures[:4]}
+    there = [(field, label) for field, label in zip(study.fields, study.labels, strict=False) if field is not None]
+    if there:
+        drawn |= over_one_another([field for field, _ in there], [label for _, label in there], study.cuts)
     return [write(study.table, out / "variants.csv"), *save_figures(drawn, out, ending)]
 
 

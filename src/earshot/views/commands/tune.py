@@ -35,8 +35,8 @@ def tune(
 ) -> None:
     """Change values of a design until goals are met, in few solves; tell how near it came where they cannot be.
 
-    A goal is a figure, =, <= or >=, a number, and "at F" or "from F to F"; or "resonance = F". Exit status 1 when
-    goals are not met.
+    A goal is a figure, =, <= or >=, a number, and "at F" or "from F to F"; or "resonance = F", or "bandwidth >= 4 % at
+    F". Exit status 1 when goals are not met.
     """
     if not goal:
         raise UsageError("tune: say what for, such as --goal 'X = 0 at 868 MHz'")

@@ -7,6 +7,7 @@ from typing import Annotated
 
 import typer
 
+from ...errors import UsageError
 from ...studies import vary as varied
 from .options import Cluster, DesignPath, Format, Json, Kept, Processes, known_format, load
 from .screen import progress
@@ -39,6 +40,9 @@ def vary(
     frequency: Annotated[str | None, typer.Option("--frequency", "-f", metavar="F", help="Look here.")] = None,
     processes: Processes = 1,
     cluster: Cluster = None,
+    cuts: Annotated[
+        bool, typer.Option("--cuts", help="Draw the case's first cut of every variant too; with --out.")
+    ] = False,
     store: Kept = None,
     out: Out = None,
     ending: Format = "png",
@@ -47,13 +51,16 @@ def vary(
     """Vary values of a design, its medium or whatever --set takes, and tell its figures for every variant.
 
     Several changes make a grid. With --out every figure goes into variants.csv, and those that are shown are drawn
-    against the first change, or as maps over two.
+    against the first change, or as maps over two; with --cuts a cut of every variant, laid over one another and as
+    small pictures.
     """
     known_format(ending)
+    if cuts and out is None:
+        raise UsageError("--cuts draws into a folder: add --out FOLDER")
     file = load(path, None)
     with progress():
         study = varied(
             file, changes, sample=sample, seed=seed, frequency=frequency, case=case, processes=processes,
-            cluster=cluster, also=figure or [], store=store,
+            cluster=cluster, also=figure or [], fields=cuts, store=store,
         )  # fmt: skip
     tell(study, out=out, ending=ending, json=json, figures=figure or [])

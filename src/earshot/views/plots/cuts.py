@@ -329,19 +329,26 @@ def _upper_half(axes: PolarAxes, rings: dict[float, str]) -> None:
 
 def multiples(
     field: Sequence[FarField | Driven],
-    azimuth: str | float = "0 deg",
+    *planes: str,
+    elevation: Angles = None,
+    azimuth: Angles = None,
     quantity: str = "gain",
     span: float = 30.0,
     labels: Sequence[str] | None = None,
 ) -> Figure:
-    """Upright cuts of several fields, one small picture each, on the same rings: a study of heights, say.
+    """One cut of several fields, one small picture each, on the same rings: a study of heights, say.
 
-    Raises UsageError for a quantity there is not, and for more than twelve fields.
+    The upright cut through azimuth 0 unless one is named. Raises UsageError for several cuts, for a quantity there is
+    not, and for more than twelve fields.
     """
     fields = fields_of(field)
+    if not planes and elevation is None and azimuth is None:
+        azimuth = "0 deg"
+    if len(planes) + len(_several(elevation)) + len(_several(azimuth)) != 1:
+        raise UsageError("multiples: name one cut")
     if len(fields) > MOST_SMALL:
         raise UsageError(f"multiples: {len(fields)} fields; a sheet has room for {MOST_SMALL}")
-    curves = _curves(fields, (), None, azimuth, [quantity], labels)
+    curves = _curves(fields, planes, elevation, azimuth, [quantity], labels)
     rim = _rim(curves)
     rings = {1.0 - (rim - r) / span: f"{r:g}" for r in np.arange(rim - span + 12.0, rim + 0.1, 12.0)}
     across = min(len(curves), 3 if len(curves) < 10 else 4)
