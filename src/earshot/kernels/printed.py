@@ -14,9 +14,24 @@ from numba import njit
 
 from .distant import cubics, distant_row, from_afar, middle_pair, place
 from .rows import AREA, MX, MY, REACH
-from .sheets import P7, P28, W7, W28, W75, corner_point, edge_frames, framed_potentials, pair_rule
+from .sheets import (
+    NEAR,
+    P7,
+    P28,
+    W7,
+    W28,
+    W75,
+    apart,
+    corner_point,
+    edge_frames,
+    fading,
+    framed_potentials,
+    mixed,
+    pair_rules,
+)
 
-_NEAR, _MIDDLE = 1.3, 2.2
+_MIDDLE = (4.5, 5.2)
+"""Where three points on each of a pair begin to fade, and where nothing of them is left, as `NEAR`."""
 _DEEP = 0.9
 _BLOCK = 128
 _ROWS = 14
@@ -133,21 +148,30 @@ def near_pair(t, i, j, images, steps, rest, rule, weights, out):
 
 
 @njit(fastmath=True, error_model="numpy")
+def near_numbers(t, corners, i, j, images, steps, rest, one, out):
+    """Of a pair that is near into out (14, 1), by the rules it calls for."""
+    fine, weights, coarse, fewer, share = pair_rules(corners, i, corners, j, apart(t, i, t, j))
+    if share < 1.0:
+        near_pair(t, i, j, images, steps, rest, coarse, fewer, one)
+        mixed(1.0, one, out, 0)
+    if share > 0.0:
+        near_pair(t, i, j, images, steps, rest, fine, weights, one)
+        mixed(share, one, out, 0)
+
+
+@njit(fastmath=True, error_model="numpy")
 def near_row(t, points, corners, i, images, steps, whole, rest, values, out, one):
     """Put the pairs of triangle i that are not distant into its row, out (14, m)."""
+    pair = np.zeros((_ROWS, 1))
     for j in range(i, t.shape[1]):
-        dx, dy = t[MX, i] - t[MX, j], t[MY, i] - t[MY, j]
-        reach = t[REACH, i] + t[REACH, j]
-        off = (dx * dx + dy * dy) / (reach * reach)
-        if off > _MIDDLE * _MIDDLE:
-            continue
-        if off > _NEAR * _NEAR:
+        off = apart(t, i, t, j)
+        middle, near = fading(off, _MIDDLE), fading(off, NEAR)
+        if middle > 0.0 and near < 1.0:
             middle_pair(t, points, i, j, steps, whole, values, one)
-        else:
-            rule, weights = pair_rule(t, corners, i, t, corners, j)
-            near_pair(t, i, j, images, steps, rest, rule, weights, one)
-        for n in range(_ROWS):
-            out[n, j] = one[n]
+            mixed(middle, one, out, j)
+        if near > 0.0:
+            near_numbers(t, corners, i, j, images, steps, rest, one, pair)
+            mixed(near, pair[:, 0], out, j)
 
 
 @njit(inline="always", fastmath=True, error_model="numpy")

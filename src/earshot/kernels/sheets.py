@@ -50,7 +50,9 @@ def _towards_edges(count: int) -> tuple[np.ndarray, np.ndarray]:
 
 P28, W28 = _quartered(P7, W7)
 P75, W75 = _towards_edges(5)
-_NEAR, _CLOSE = 1.3, 0.9
+# Squares, in the reaches of both triangles: where the finer outer rule and 1/R in closed form begin to fade, and where
+# nothing of them is left. Without, every pair that passes such a place while a dimension changes would make a step.
+CLOSE, NEAR = (0.81, 0.95), (1.6, 1.9)
 _BLOCK = 128
 
 
@@ -239,35 +241,63 @@ def near_pair(t, i, s, j, k, rule, weights, out, static):
         out[15] += weight * (x * xi + y * yi + z * zi)
 
 
-@njit(error_model="numpy")
-def pair_rule(t, corners, i, s, others, j):
-    """The outer rule of a pair that is near: more points where the triangles nearly touch, most where they do.
+@njit(inline="always", error_model="numpy")
+def apart(t, i, s, j):
+    """How far two triangles are, over the reach of both, squared."""
+    dx, dy, dz = t[MX, i] - s[MX, j], t[MY, i] - s[MY, j], t[MZ, i] - s[MZ, j]
+    reach = t[REACH, i] + s[REACH, j]
+    return (dx * dx + dy * dy + dz * dz) / (reach * reach)
 
-    corners, others (m, 3): vertices of the triangles of t and of s.
+
+@njit(inline="always", error_model="numpy")
+def fading(off, between):
+    """The share of what is for near pairs: one up to where it begins to fade, nought beyond where it ends."""
+    x = min(max((off - between[0]) / (between[1] - between[0]), 0.0), 1.0)
+    return 1.0 - x * x * (3.0 - 2.0 * x)
+
+
+@njit(error_model="numpy")
+def pair_rules(corners, i, others, j, off):
+    """The outer rules of a pair that is near, and the share of the first: more points where triangles nearly touch,
+    most where they do.
+
+    corners, others (m, 3): vertices of the triangles of both. off: how far they are apart.
     """
     for a in range(3):
         for b in range(3):
             if corners[i, a] == others[j, b]:
-                return P75, W75
-    dx, dy, dz = t[MX, i] - s[MX, j], t[MY, i] - s[MY, j], t[MZ, i] - s[MZ, j]
-    reach = _CLOSE * (t[REACH, i] + s[REACH, j])
-    if dx * dx + dy * dy + dz * dz < reach * reach:
-        return P28, W28
-    return P7, W7
+                return P75, W75, P7, W7, 1.0
+    return P28, W28, P7, W7, fading(off, CLOSE)
+
+
+@njit(inline="always", error_model="numpy")
+def mixed(share, one, out, first):
+    """Put a share of numbers (n,) into the place of as much of a column's, out[:, first]."""
+    for n in range(len(one)):
+        out[n, first] = share * one[n] + (1.0 - share) * out[n, first]
+
+
+@njit(fastmath=True, error_model="numpy")
+def near_numbers(t, corners, i, s, others, j, k, one, static, out):
+    """Of a pair that is near into out (16, 1), by the rules it calls for."""
+    fine, weights, coarse, fewer, share = pair_rules(corners, i, others, j, apart(t, i, s, j))
+    if share < 1.0:
+        near_pair(t, i, s, j, k, coarse, fewer, one, static)
+        mixed(1.0, one, out, 0)
+    if share > 0.0:
+        near_pair(t, i, s, j, k, fine, weights, one, static)
+        mixed(share, one, out, 0)
 
 
 @njit(fastmath=True, error_model="numpy")
 def near_row(t, corners, i, s, others, k, out, one, static):
     """Put the pairs of triangle i that are close into its row, out (16, m)."""
+    pair = np.zeros((16, 1))
     for j in range(i, t.shape[1]):
-        dx, dy, dz = t[MX, i] - s[MX, j], t[MY, i] - s[MY, j], t[MZ, i] - s[MZ, j]
-        reach = t[REACH, i] + s[REACH, j]
-        if dx * dx + dy * dy + dz * dz > _NEAR * _NEAR * reach * reach:
-            continue
-        rule, weights = pair_rule(t, corners, i, s, others, j)
-        near_pair(t, i, s, j, k, rule, weights, one, static)
-        for n in range(16):
-            out[n, j] = one[n]
+        near = fading(apart(t, i, s, j), NEAR)
+        if near > 0.0:
+            near_numbers(t, corners, i, s, others, j, k, one, static, pair)
+            mixed(near, pair[:, 0], out, j)
 
 
 @njit(inline="always", fastmath=True, error_model="numpy")

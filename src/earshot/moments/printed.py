@@ -41,19 +41,17 @@ def printed_matrix(parts: Layered, stack: Stack, frequency: float) -> Complexes:
 
 def printed_block(basis: Basis, stack: Stack, frequency: float, rows: ArrayLike, columns: ArrayLike) -> Complexes:
     """Entries (rows, columns) between functions of sheets, ohm, each as it stands: nothing is mirrored."""
-    from ..kernels.printed import near_pair
-    from ..kernels.sheets import pair_rule
+    from ..kernels.printed import near_numbers
 
     parts = layered(basis, stack)
     sheets, table = parts.metal, table_for(parts, stack, frequency)
     assert sheets is not None
     _, triangles, _ = arrays_of(sheets)
-    t, one = sheets.mesh.columns, np.empty(14)
+    t, one, pair = sheets.mesh.columns, np.empty(14), np.zeros((14, 1))
 
     def numbers(i: int, j: int) -> Complexes:
-        rule, weights = pair_rule(t, triangles, i, t, triangles, j)
-        near_pair(t, i, j, table.images, table.steps, table.rest, rule, weights, one)
-        flat, z = one[:7] + 1j * one[7:], stack.level
+        near_numbers(t, triangles, i, j, table.images, table.steps, table.rest, one, pair)
+        flat, z = pair[:7, 0] + 1j * pair[7:, 0], stack.level
         lifted = z * flat[0]
         return np.array([*flat[:3], lifted, *flat[3:5], lifted, flat[5] + z * lifted, flat[6]])
 

@@ -108,16 +108,15 @@ def in_shares(basis: SheetBasis, matrix: Complexes, near_cost: float, fill: Fill
 
 def sheet_block(basis: SheetBasis, frequency: float, rows: ArrayLike, columns: ArrayLike) -> Complexes:
     """Entries (rows, columns), ohm, each as it stands, row as test and column as source: nothing is mirrored."""
-    from ..kernels.sheets import near_pair, pair_rule
+    from ..kernels.sheets import near_numbers
 
     _, triangles, _ = arrays_of(basis)
     t, k = basis.mesh.columns, wavenumber(frequency)
-    one, static = np.empty(16), np.empty(4)
+    one, static, pair = np.empty(16), np.empty(4), np.zeros((16, 1))
 
     def numbers(i: int, j: int) -> Complexes:
-        rule, weights = pair_rule(t, triangles, i, t, triangles, j)
-        near_pair(t, i, t, j, k, rule, weights, one, static)
-        found = one[:8] + 1j * one[8:]
+        near_numbers(t, triangles, i, t, triangles, j, k, one, static, pair)
+        found = pair[:8, 0] + 1j * pair[8:, 0]
         return np.append(found, found[0])
 
     return block_of(basis, frequency, rows, columns, numbers)
