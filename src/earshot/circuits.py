@@ -1,5 +1,32 @@
-"""Impedances, lines and fixtures; networks of ports."""
+"""Impedances, lines and fixtures; networks of ports; circuits of parts."""
 
+from .network.amplifier import Amplifier, amplifier
+from .network.assembly import Circuit, Placed
+from .network.components import (
+    attenuator,
+    block,
+    circulator,
+    in_series,
+    isolator,
+    line,
+    phase_shifter,
+    stub,
+    switch,
+    to_ground,
+    transformer,
+)
+from .network.couplers import (
+    balun,
+    beam_matrix,
+    branch_line,
+    coupled_lines,
+    coupler,
+    divider,
+    quarter_wave_divider,
+    ring,
+    tee,
+    unequal_divider,
+)
 from .network.elements import (
     Impedance,
     LineType,
@@ -13,22 +40,51 @@ from .network.elements import (
     two_wire,
 )
 from .network.fixtures import Fixture, line_fixture
+from .network.flow import Flow, SolvedCircuit, solve_circuit
 from .network.network import Network
 from .network.trace import Trace
 
 __all__ = [
+    "Amplifier",
+    "Circuit",
     "Fixture",
+    "Flow",
     "Impedance",
     "LineType",
     "Network",
+    "Placed",
+    "SolvedCircuit",
     "Trace",
+    "amplifier",
+    "attenuator",
+    "balun",
+    "beam_matrix",
+    "block",
+    "branch_line",
+    "circulator",
     "coaxial",
+    "coupled_lines",
+    "coupler",
+    "divider",
     "impedance",
+    "in_series",
+    "isolator",
+    "line",
     "line_fixture",
     "open_circuit",
     "parallel",
+    "phase_shifter",
+    "quarter_wave_divider",
+    "ring",
     "series",
     "short_circuit",
+    "solve_circuit",
+    "stub",
+    "switch",
+    "tee",
+    "to_ground",
+    "transformer",
     "trap",
     "two_wire",
+    "unequal_divider",
 ]

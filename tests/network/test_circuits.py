@@ -9,7 +9,7 @@ from models import ONE_METRE, pair
 
 import earshot as es
 from earshot import circuits
-from earshot.network.circuit import Circuit, LineEnd
+from earshot.network.gap_circuit import GapCircuit, LineEnd
 
 F = 150e6
 
@@ -35,7 +35,7 @@ def test_stubs_are_what_the_closed_form_says(length, end, attenuation):
     metres = length * 0.66 * 299_792_458 / F
     exact = line_input(75.0, kind.propagation(F) * metres, end)
     closing = circuits.open_circuit() if cmath.isinf(end) else circuits.impedance(end)
-    circuit = Circuit(1, 1, (closing,), (LineEnd(0, 1, kind, metres, False),))
+    circuit = GapCircuit(1, 1, (closing,), (LineEnd(0, 1, kind, metres, False),))
     port = np.array([[0.004 - 0.002j]])
     if abs(exact) < 1e-9:
         # A short moved along by half waves: so is the port's impedance.
@@ -50,7 +50,9 @@ def test_stubs_are_what_the_closed_form_says(length, end, attenuation):
 def test_a_quarter_wave_transformer(crossed):
     """Z_in = Z²/Z_L whether crossed or not."""
     quarter = 299_792_458 / F / 4
-    circuit = Circuit(1, 2, (circuits.impedance(20 + 5j),), (LineEnd(0, 1, circuits.LineType(80.0), quarter, crossed),))
+    circuit = GapCircuit(
+        1, 2, (circuits.impedance(20 + 5j),), (LineEnd(0, 1, circuits.LineType(80.0), quarter, crossed),)
+    )
     bare = np.zeros((2, 2), complex)
     found = circuit.closed(bare, circuit.spread(bare, F))[0, 0]
     assert 1 / found == pytest.approx(80**2 / (20 + 5j), rel=1e-9)

@@ -8,11 +8,11 @@ from collections.abc import Iterator
 from ..arraytypes import Complexes, Floats
 from ..description.antenna import Antenna
 from ..description.circuit_parts import Line
-from ..network.circuit import Circuit, LineEnd, Parts
 from ..network.elements import Impedance
+from ..network.gap_circuit import GapCircuit, LineEnd, Parts
 
 
-def circuit_of(antenna: Antenna) -> Circuit:
+def circuit_of(antenna: Antenna) -> GapCircuit:
     """Nodes in the order of the antenna's gaps, ports first, then the far ends of stubs."""
     place = {gap.name: i for i, gap in enumerate(antenna.gaps)}
     closings: list[Impedance | None] = [load.impedance for load in antenna.loads]
@@ -24,11 +24,11 @@ def circuit_of(antenna: Antenna) -> Circuit:
         else:
             lines.append(LineEnd(place[line.one], len(antenna.ports) + len(closings), line.kind, line.length, False))
             closings.append(line.end)
-    return Circuit(len(antenna.ports), len(antenna.gaps), tuple(closings), tuple(lines))
+    return GapCircuit(len(antenna.ports), len(antenna.gaps), tuple(closings), tuple(lines))
 
 
 def closed_admittance(
-    circuit: Circuit, frequencies: Floats, admittance: Complexes, parts: Parts | None = None
+    circuit: GapCircuit, frequencies: Floats, admittance: Complexes, parts: Parts | None = None
 ) -> Complexes:
     """Port admittances (n, ports, ports) from those between all gaps (n, gaps, gaps). parts: of the circuit there."""
     if circuit.trivial:
@@ -36,8 +36,8 @@ def closed_admittance(
     return circuit.closed(admittance, circuit.spread_over(admittance, parts or circuit.at(frequencies)))
 
 
-def absorbed(antenna: Antenna, circuit: Circuit, frequency: float, nodes: Complexes) -> Iterator[tuple[str, float]]:
-    """Power taken by every load, line and stub, W; nodes: voltages, then currents into line ends, as in `Circuit`."""
+def absorbed(antenna: Antenna, circuit: GapCircuit, frequency: float, nodes: Complexes) -> Iterator[tuple[str, float]]:
+    """Power taken by every load, line and stub, W; nodes: voltages, then currents into line ends, of `GapCircuit`."""
     for n, load in enumerate(antenna.loads):
         ohms, voltage = load.impedance.at(frequency), nodes[circuit.ports + n]
         live = cmath.isfinite(ohms) and abs(ohms) > 0.0

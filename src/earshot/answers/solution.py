@@ -27,9 +27,9 @@ from ..moments.ports import gap_vectors
 from ..moments.response import Response, impedance_matrix, respond
 from ..moments.sheet_terms import sheet_losses
 from ..moments.wire_terms import wire_losses
-from ..network.circuit import Parts
 from ..network.curves import Spans
 from ..network.elements import Impedance, impedance
+from ..network.gap_circuit import Parts
 from ..network.network import Network, scattering
 from ..network.rational import sweep
 from ..network.sources import Source, driven_ports, watts

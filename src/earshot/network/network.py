@@ -16,9 +16,9 @@ from ..constants import SPEED_OF_LIGHT
 from ..errors import UsageError, unknown
 from ..lettering import Told
 from . import figures
-from .circuit import Circuit
 from .curves import Curve, Spans, curves, reflection_of, stretches
 from .elements import Impedance, impedance
+from .gap_circuit import GapCircuit
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -168,7 +168,7 @@ class Network(Told):
         left = [p for p in range(len(self.ports)) if p not in ends]
         if not left:
             raise UsageError("terminated: every port is closed; leave at least one")
-        circuit = Circuit(len(left), len(self.ports), tuple(ends.values()), ())
+        circuit = GapCircuit(len(left), len(self.ports), tuple(ends.values()), ())
         order = [*left, *ends]
         sorted_ = np.ascontiguousarray(self.admittance[:, order][:, :, order])
         closed = circuit.closed(sorted_, circuit.spread_over(sorted_, circuit.at(self.frequencies)))

@@ -44,7 +44,7 @@ class Parts:
 
 
 @dataclass(frozen=True, slots=True)
-class Circuit:
+class GapCircuit:
     """Everything but the antenna: `ports` first nodes are ports, then the other gaps, then far ends of stubs.
 
     closings: the impedance at every node that is not a port, None where nothing is (a bare terminal).
