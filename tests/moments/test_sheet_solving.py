@@ -10,7 +10,7 @@ from sheet_models import fat_dipole, on_can, on_disk
 
 import earshot as es
 from earshot import shapes
-from earshot.kernels.sheets import near_pair, pair_rule, static_potentials
+from earshot.kernels.sheets import near_numbers, static_potentials
 from earshot.meshing.mesh import MeshRule
 from earshot.meshing.sheet_mesh import SheetMesh
 from earshot.moments.sheet_basis import sheet_basis
@@ -73,8 +73,9 @@ def test_pairs_of_triangles_against_adaptive_quadrature(kind):
     other, k = NEIGHBOURS[kind], 2 * math.pi
     mesh = mesh_of(TRIANGLE) if kind == "itself" else mesh_of(TRIANGLE, other)
     t, i, j = mesh.columns, 0, len(mesh) - 1
-    got, static = np.empty(16), np.empty(4)
-    near_pair(t, i, t, j, k, *pair_rule(t, mesh.triangles, i, t, mesh.triangles, j), got, static)
+    one, static, pair = np.empty(16), np.empty(4), np.zeros((16, 1))
+    near_numbers(t, mesh.triangles, i, t, mesh.triangles, j, k, one, static, pair)
+    got = pair[:, 0]
 
     x, w = np.polynomial.legendre.leggauss(12)
     x, w = (x + 1) / 2, w / 2

@@ -198,14 +198,11 @@ def test_random_networks_are_what_nodal_equations_say(seed):
 
 
 def test_a_circuit_on_an_antenna_is_what_its_own_lines_make_of_it():
-    wires = [
-        es.Wire("a", [(0, 0, -0.07), (0, 0, 0.07)], radius=1e-3),
-        es.Wire("b", [(0.1, 0, -0.08), (0.1, 0, 0.08)], radius=1e-3),
-    ]
+    wires = [es.Wire(n, [(x, 0, -h), (x, 0, h)], radius=1e-3) for n, x, h in (("a", 0, 0.07), ("b", 0.1, 0.08))]
     kind = es.circuits.coaxial("1 mm", "3.35 mm", 2.1)
     plain = es.Antenna("two", wires, [es.Port("one", "a"), es.Port("two", "b")])
-    lined = es.Antenna("two", wires, [es.Port("one", "a")], terminals=[es.Terminal("far", "b")],
-                       lines=[es.Line("l", "one", "far", kind, 0.13), es.Stub("s", "one", kind, 0.04, open_circuit())])  # fmt: skip
+    lines = [es.Line("l", "one", "far", kind, 0.13), es.Stub("s", "one", kind, 0.04, open_circuit())]
+    lined = es.Antenna("two", wires, [es.Port("one", "a")], terminals=[es.Terminal("far", "b")], lines=lines)
     frequencies = [0.9e9, 1e9, 1.1e9]
     own = es.solve(lined, frequencies).network
     parts = {

@@ -24,7 +24,7 @@ from test_reference import agrees, score_table  # noqa: F401
 
 import earshot as es
 from earshot import shapes
-from earshot.kernels.sheets import near_pair, pair_rule
+from earshot.kernels.sheets import near_numbers
 from earshot.meshing.mesh import MeshRule
 from earshot.meshing.sheet_mesh import sheet_mesh
 
@@ -276,13 +276,13 @@ def capacitance(sheets, signs):
     """Charge on the first sheet over its potential, F, with charges constant on every triangle of a solve's mesh."""
     antenna = es.Antenna("plates", sheets=sheets)
     mesh = sheet_mesh(antenna, 1e3, MeshRule(around=48))
-    t, one, static = mesh.columns, np.empty(16), np.empty(4)
+    t, one, static, pair = mesh.columns, np.empty(16), np.empty(4), np.zeros((16, 1))
     m = len(mesh)
     potential = np.empty((m, m))
     for i in range(m):
         for j in range(i, m):
-            near_pair(t, i, t, j, 1e-9, *pair_rule(t, mesh.triangles, i, t, mesh.triangles, j), one, static)
-            potential[i, j] = potential[j, i] = one[0] / (4 * math.pi * 8.8541878128e-12)
+            near_numbers(t, mesh.triangles, i, t, mesh.triangles, j, 1e-9, one, static, pair)
+            potential[i, j] = potential[j, i] = pair[0, 0] / (4 * math.pi * 8.8541878128e-12)
     volts = np.array(signs)[mesh.sheet]
     charge = np.linalg.solve(potential, volts * mesh.areas) * mesh.areas
     return charge[mesh.sheet == 0].sum()

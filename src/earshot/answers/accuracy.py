@@ -27,7 +27,8 @@ from .solution import Solution
 from .solve import solve
 
 _LIMIT = re.compile(r"\s*(?P<amount>[\d.]+(?:e-?\d+)?)\s*(?P<unit>%|dB)\s*")
-_STEPS = 8
+_STEPS = 6
+_FLOOR = {"%": 1e-3, "dB": 1e-5}
 _LEAST, _MOST, _SPARE = 1.2, 2.0, 1.1
 """How much finer a mesh gets at once, and how far below the limit is aimed."""
 _STUCK, _HEAVY = 0.9, 0.3
@@ -68,6 +69,11 @@ def limits_of(texts: Sequence[str]) -> dict[str, float]:
         amount = float(match["amount"]) if match and match["amount"].count(".") < 2 else 0.0
         if match is None or not amount > 0.0:
             raise UsageError(f"within '{text}': write it like '1 %', of the impedance, or '0.1 dB', of the gain")
+        if amount < _FLOOR[match["unit"]]:
+            raise UsageError(
+                f"within '{text}': no mesh is surer than about {_FLOOR[match['unit']]:g} {match['unit']}, for which "
+                "the integrals are good: ask for no less"
+            )
         found[match["unit"]] = min(amount, found.get(match["unit"], math.inf))
     return found
 
