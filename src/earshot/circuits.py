@@ -41,6 +41,7 @@ from .network.elements import (
 )
 from .network.fixtures import Fixture, line_fixture
 from .network.flow import Flow, SolvedCircuit, solve_circuit
+from .network.matching import Match, Stock, matches
 from .network.network import Network
 from .network.trace import Trace
 
@@ -51,9 +52,11 @@ __all__ = [
     "Flow",
     "Impedance",
     "LineType",
+    "Match",
     "Network",
     "Placed",
     "SolvedCircuit",
+    "Stock",
     "Trace",
     "amplifier",
     "attenuator",
@@ -71,6 +74,7 @@ __all__ = [
     "isolator",
     "line",
     "line_fixture",
+    "matches",
     "open_circuit",
     "parallel",
     "phase_shifter",

@@ -30,6 +30,7 @@ COMMANDS = (
     "tune",
     "optimise",
     "fit",
+    "match",
     "tolerate",
     "study",
     "store",
