@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ..constants import WAVE_IMPEDANCE
-from ..errors import UsageError, unknown
+from ..errors import UsageError, needs, unknown
 from ..fields.gains import decibels
 from ..network.flow import Flow, SolvedCircuit
 from ..network.sources import volts
@@ -27,6 +27,8 @@ def fed(solution: Solution, flow: Flow, part: str = ANTENNA) -> Driven:
     Its currents and fields are those of the voltages there. Raises UsageError for a part there is not, and for one with
     other ports than the antenna has.
     """
+    needs(solution, Solution, "fed", "a Solution, as solve returns it")
+    needs(flow, Flow, "fed", "a Flow, as a solved circuit's drive gives it")
     if part not in flow.circuit.parts:
         raise UsageError(unknown("part", part, flow.circuit.parts))
     names, own = flow.circuit.parts[part].part.ports, tuple(p.name for p in solution.antenna.ports)
@@ -54,6 +56,9 @@ def beams(
     """
     import pandas as pd
 
+    needs(circuit, SolvedCircuit, "beams", "a SolvedCircuit, as solve_circuit gives it")
+    if not drives:
+        raise UsageError("beams: no drive is given: name at least one, such as {'one': {'in': 1.0}}")
     rows = {}
     for name, sent in drives.items():
         power = float(sum(abs(wave) ** 2 for wave in sent.values()))

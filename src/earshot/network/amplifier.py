@@ -10,6 +10,7 @@ import numpy as np
 from .. import units
 from ..arraytypes import Complexes, Floats
 from ..errors import UsageError
+from .components import characteristic, decibels_lost, plain_number
 from .waves import renormalised
 
 
@@ -55,7 +56,7 @@ def amplifier(
     input_match: float = math.inf,
     output_match: float = math.inf,
     isolation: float = math.inf,
-    impedance: float = 50.0,
+    impedance: float | str = 50.0,
 ) -> Amplifier:
     """An amplifier by gain (dB), phase (deg), return losses of both sides and isolation backwards (dB).
 
@@ -63,16 +64,15 @@ def amplifier(
     """
     for name, value in (("noise figure", noise_figure), ("input match", input_match), ("output match", output_match),
                         ("isolation", isolation)):  # fmt: skip
-        if math.isnan(value) or value < 0.0:
-            raise UsageError(f"amplifier: {name} {value} dB is below zero")
+        decibels_lost(value, f"amplifier, {name}")
     most = (
         units.read(saturated, "power", what="amplifier, saturated") if isinstance(saturated, str) else float(saturated)
     )
     if not most > 0.0:
         raise UsageError(f"amplifier: saturated {saturated} is not above zero")
-    if not math.isfinite(gain):
+    if not math.isfinite(plain_number(gain, "amplifier, gain")):
         raise UsageError(f"amplifier: a gain of {gain} dB is none")
     front, back, behind = (10.0 ** (-x / 20.0) + 0j for x in (input_match, isolation, output_match))
     turn = complex(math.cos(math.radians(phase)), math.sin(math.radians(phase)))
     rows = ((front, back), (10.0 ** (gain / 20.0) * turn, behind))
-    return Amplifier(rows, noise_figure, most, impedance)
+    return Amplifier(rows, noise_figure, most, characteristic(impedance, "amplifier"))

@@ -27,6 +27,11 @@ class Placed:
     nodes: tuple[str, ...]
 
     def __init__(self, part: Part, nodes: Sequence[str]) -> None:
+        if not hasattr(part, "scattering"):
+            raise UsageError(f"placed: {part!r} is no part: use line(...), divider(...), block(...), a Circuit")
+        needs(nodes, Sequence, "placed, nodes", "names of nodes, one for each port")
+        for name in nodes:
+            needs(name, str, "placed, nodes", "names of nodes, one for each port")
         object.__setattr__(self, "part", part)
         object.__setattr__(self, "nodes", tuple(nodes))
 
@@ -58,6 +63,8 @@ class Circuit:
     def __init__(self, parts: Mapping[str, Placed], ports: Sequence[str]) -> None:
         object.__setattr__(self, "parts", dict(parts))
         object.__setattr__(self, "ports", tuple(ports))
+        if not self.parts:
+            raise UsageError("circuit: it has no parts: give at least one, by name")
         at: dict[str, list[End]] = {}
         for name, placed in self.parts.items():
             needs(placed, Placed, f"part '{name}'", "a Placed part with its nodes")

@@ -9,13 +9,14 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from numbers import Real
 from typing import Any, Protocol
 
 import numpy as np
 
 from .. import units
 from ..arraytypes import Complexes, Floats
-from ..errors import UsageError
+from ..errors import UsageError, needs
 from .elements import Impedance, LineType, impedance
 from .network import Network, scattering
 from .waves import renormalised
@@ -211,46 +212,45 @@ def to_ground(ohms: Impedance | complex | str) -> EndPart:
 
 def transformer(turns: float) -> Transformer:
     """An ideal transformer of so many turns on its first side for one on its second; raises UsageError for nought."""
-    if not (math.isfinite(turns) and turns != 0.0):
+    if not math.isfinite(plain_number(turns, "transformer, turns")) or turns == 0.0:
         raise UsageError(f"transformer: {turns} turns; give a number that is not nought")
     return Transformer(float(turns))
 
 
 def attenuator(loss: float, impedance: float | str = 50.0) -> Fixed:
     """A matched loss, dB; raises UsageError below nought."""
-    passed = 10.0 ** (-_decibels(loss, "attenuator") / 20.0)
-    return Fixed(("one", "two"), ((0j, passed + 0j), (passed + 0j, 0j)), _ohms(impedance, "attenuator"))
+    passed = 10.0 ** (-decibels_lost(loss, "attenuator") / 20.0)
+    return Fixed(("one", "two"), ((0j, passed + 0j), (passed + 0j, 0j)), characteristic(impedance, "attenuator"))
 
 
 def isolator(loss: float = 0.0, isolation: float = math.inf, impedance: float | str = 50.0) -> Fixed:
     """Matched; passes from its first port to its second with a loss, back with an isolation, dB."""
-    on, back = (10.0 ** (-_decibels(x, "isolator") / 20.0) + 0j for x in (loss, isolation))
-    return Fixed(("one", "two"), ((0j, back), (on, 0j)), _ohms(impedance, "isolator"))
+    on, back = (10.0 ** (-decibels_lost(x, "isolator") / 20.0) + 0j for x in (loss, isolation))
+    return Fixed(("one", "two"), ((0j, back), (on, 0j)), characteristic(impedance, "isolator"))
 
 
 def circulator(loss: float = 0.0, isolation: float = math.inf, impedance: float | str = 50.0) -> Fixed:
     """Matched; passes from each port to the next with a loss, the other way with an isolation, dB."""
-    on, back = (10.0 ** (-_decibels(x, "circulator") / 20.0) + 0j for x in (loss, isolation))
+    on, back = (10.0 ** (-decibels_lost(x, "circulator") / 20.0) + 0j for x in (loss, isolation))
     rows = ((0j, back, on), (on, 0j, back), (back, on, 0j))
-    return Fixed(("one", "two", "three"), rows, _ohms(impedance, "circulator"))
+    return Fixed(("one", "two", "three"), rows, characteristic(impedance, "circulator"))
 
 
 def phase_shifter(
-    degrees: float, loss: float = 0.0, *, bits: int | None = None, impedance: float | str = 50.0
+    angle: float | str, loss: float = 0.0, *, bits: int | None = None, impedance: float | str = 50.0
 ) -> Fixed:
-    """Matched; delays what passes it either way by an angle, deg, with a loss, dB.
+    """Matched; delays what passes it either way by an angle, degrees or text, with a loss, dB.
 
     bits: how many it is set by: the nearest of its states.
     """
-    if not math.isfinite(degrees):
-        raise UsageError(f"phase shifter: {degrees} deg is no angle")
+    degrees = math.degrees(units.angle(angle, "phase shifter"))
     if bits is not None:
         step = 360.0 / 2 ** units.count(bits, "phase shifter, bits", 1, 16)
         degrees = step * round(degrees / step)
-    passed = 10.0 ** (-_decibels(loss, "phase shifter") / 20.0) * complex(
+    passed = 10.0 ** (-decibels_lost(loss, "phase shifter") / 20.0) * complex(
         math.cos(math.radians(degrees)), -math.sin(math.radians(degrees))
     )
-    return Fixed(("one", "two"), ((0j, passed), (passed, 0j)), _ohms(impedance, "phase shifter"))
+    return Fixed(("one", "two"), ((0j, passed), (passed, 0j)), characteristic(impedance, "phase shifter"))
 
 
 def switch(
@@ -263,10 +263,10 @@ def switch(
     count = units.count(ways, "switch, ways", 1, 1024)
     if state not in range(1, count + 1):
         raise UsageError(f"switch: state {state}; it has 1 to {count}")
-    on, off = (10.0 ** (-_decibels(x, "switch") / 20.0) + 0j for x in (loss, isolation))
+    on, off = (10.0 ** (-decibels_lost(x, "switch") / 20.0) + 0j for x in (loss, isolation))
     passed = [on if n == state else off for n in range(1, count + 1)]
     rows = ((0j, *passed), *((p, *([0j] * count)) for p in passed))
-    return Fixed(("in", *(f"out {n}" for n in range(1, count + 1))), rows, _ohms(impedance, "switch"))
+    return Fixed(("in", *(f"out {n}" for n in range(1, count + 1))), rows, characteristic(impedance, "switch"))
 
 
 def block(network: Network, ports: Sequence[str] = ()) -> BlockPart:
@@ -274,6 +274,7 @@ def block(network: Network, ports: Sequence[str] = ()) -> BlockPart:
 
     Raises UsageError for as many names as it has not ports.
     """
+    needs(network, Network, "block", "a Network: es.read_network(...), or a solution's network")
     names = tuple(ports) or network.ports
     if len(names) != len(network.ports):
         raise UsageError(
@@ -289,10 +290,20 @@ def _impedance(value: Impedance | complex | str) -> Impedance:
 
 
 def _line_type(kind: LineType | float | str, what: str) -> LineType:
-    return kind if isinstance(kind, LineType) else LineType(_ohms(kind, what))
+    return kind if isinstance(kind, LineType) else LineType(characteristic(kind, what))
 
 
-def _ohms(value: float | str, what: str) -> float:
+def plain_number(value: object, what: str) -> float:
+    """A real number that was given as one; raises UsageError for anything else, naming `what`."""
+    needs(value, Real, what, "a number")
+    assert isinstance(value, Real)
+    if math.isnan(value):
+        raise UsageError(f"{what}: not a number")
+    return float(value)
+
+
+def characteristic(value: float | str, what: str) -> float:
+    """An impedance of a part, ohm; raises UsageError unless it is above zero."""
     ohms = units.read(value, "resistance", what=f"{what}, impedance")
     if not (math.isfinite(ohms) and ohms > 0.0):
         raise UsageError(f"{what}: impedance {value} is not above zero")
@@ -306,7 +317,8 @@ def _long(value: float | str, what: str) -> float:
     return metres
 
 
-def _decibels(value: float, what: str) -> float:
-    if math.isnan(value) or value < 0.0:
+def decibels_lost(value: float, what: str) -> float:
+    """A loss, dB; raises UsageError below nought."""
+    if plain_number(value, f"{what}, dB") < 0.0:
         raise UsageError(f"{what}: {value} dB is below zero: a loss is told as a positive number")
-    return value
+    return float(value)

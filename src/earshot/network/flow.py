@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import cmath
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
+from numbers import Number
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from .. import units
 from ..arraytypes import Complexes, Floats
-from ..errors import RunError, UsageError, unknown
+from ..errors import RunError, UsageError, needs, unknown
 from .amplifier import Amplifier
 from .assembly import Circuit
 from .components import ROOM
@@ -78,9 +80,13 @@ class SolvedCircuit:
         """
         at = self._place(frequency)
         into = np.zeros((1, len(self.circuit.ports), 1), complex)
+        needs(sent, Mapping, "drive", "waves by port, √W, such as {'in': 1.0}")
         for port, wave in sent.items():
             if port not in self.circuit.ports:
                 raise UsageError(unknown("port", port, self.circuit.ports))
+            needs(wave, Number, f"drive, port '{port}'", "a wave, √W")
+            if not cmath.isfinite(wave):
+                raise UsageError(f"drive, port '{port}': a wave of {wave} √W is none")
             into[0, self.circuit.ports.index(port), 0] = wave
         hertz = self.frequencies[at : at + 1]
         limited = {n: p.part for n, p in self.circuit.parts.items()
@@ -173,7 +179,12 @@ def solve_circuit(circuit: Circuit, frequencies: object, reference: float = 50.0
 
     Raises UsageError as its parts do outside what they are known for, RunError for a loop without loss that resonates.
     """
+    needs(circuit, Circuit, "solve_circuit", "a Circuit")
+    if not (math.isfinite(reference) and reference > 0.0):
+        raise UsageError(f"solve_circuit: reference {reference} ohm is not above zero")
     places = np.atleast_1d(
         np.array([units.frequency(f) for f in np.atleast_1d(np.asarray(frequencies, object))], float)
     )
+    if not len(places):
+        raise UsageError("solve_circuit: no frequency is given: name one, such as '868 MHz'")
     return SolvedCircuit(circuit, places, reference, circuit.joined(places, reference))

@@ -15,9 +15,9 @@ import numpy as np
 
 from .. import units
 from ..constants import SPEED_OF_LIGHT
-from ..errors import UsageError, unknown
+from ..errors import UsageError, needs, unknown
 from .assembly import Circuit, Placed
-from .components import EndPart, LinePart, SeriesPart, block
+from .components import EndPart, LinePart, SeriesPart, block, plain_number
 from .elements import Impedance, LineType, open_circuit, series, short_circuit
 from .flow import solve_circuit
 from .network import Network
@@ -49,7 +49,7 @@ class Stock:
         if self.values is not None and self.values not in RANGES:
             raise UsageError(f"values '{self.values}': they come in {', '.join(RANGES)}, or any")
         for name, q in (("coils", self.coil_q), ("capacitors", self.capacitor_q)):
-            if not q > 0.0:
+            if not plain_number(q, f"Q of {name}") > 0.0:
                 raise UsageError(f"Q {q} of {name} is not above zero")
 
     def reactance(self, ohms: float, hertz: float) -> tuple[str, Impedance]:
@@ -116,6 +116,7 @@ def matches(
     waves in a row, by binomial steps. stock: what parts are made of, without loss and to any value unless given.
     Raises UsageError for frequencies the network does not hold and impedances without a resistance.
     """
+    needs(network, Network, "matches", "a Network, such as a solution's network")
     hertz, stock = units.frequency(frequency), stock or Stock()
     if port is None and len(network.ports) > 1:
         raise UsageError(f"matches: the antenna has {len(network.ports)} ports ({', '.join(network.ports)}): name one")
