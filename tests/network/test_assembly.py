@@ -233,6 +233,11 @@ def test_an_amplifier_gives_no_more_than_it_can_and_settles_with_what_comes_back
         power = flow.levels().loc[("p0", "out"), "out_W"]
         assert power == pytest.approx(linear / math.sqrt(1 + (linear / 2) ** 2), rel=1e-9)
         assert flow.compressed["p0"] == pytest.approx(10 * math.log10(power / linear), abs=1e-9)
+    # Within a circuit as well.
+    inner = Circuit({"stage": Placed(amplifier(20.0, saturated=2.0), ["a", "b"])}, ["a", "b"])
+    outer = Circuit({"box": Placed(inner, ["in", "m"]), "pad": Placed(attenuator(3.0), ["m", "out"])}, ["in", "out"])
+    flow = solve_circuit(outer, MIDDLE).drive({"in": 1.0})
+    assert flow.levels().loc[("box/stage", "out"), "out_W"] == pytest.approx(100 / math.sqrt(1 + 50**2), rel=1e-9)
     # With a mismatch in front of a reflecting end, as a fixed point.
     looped = chain(amplifier(20.0, saturated=2.0, output_match=10.0), line(80.0, 0.02), in_series(30 + 20j))
     flow = solve_circuit(looped, MIDDLE).drive({"in": 0.3})

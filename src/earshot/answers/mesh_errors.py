@@ -105,12 +105,14 @@ def errors_of(
 ) -> list[Figure]:
     """Figures of a solution at one frequency, driven, and what others say of their errors."""
     figures = []
-    network = one.network
+    (ohms, standing), *others = (
+        (n.impedances[0].tolist(), n.vswr().values[0].tolist()) for n in (one.network, *(n for n, _ in signs.networks))
+    )
     for p, port in enumerate(one.antenna.ports):
-        z, vswr = complex(network.impedance().values[0, p]), float(network.vswr().values[0, p])
+        z, vswr = ohms[p], standing[p]
         moved: dict[str, list[tuple[float, float]]] = {"R": [], "X": [], "VSWR": []}
-        for other, share in signs.networks:
-            second, changed = complex(other.impedance().values[0, p]), float(other.vswr().values[0, p])
+        for (all_ohms, all_standing), (_, share) in zip(others, signs.networks, strict=True):
+            second, changed = all_ohms[p], all_standing[p]
             step = second - z
             # VSWR = (1 + |Γ|)/(1 - |Γ|), and |Γ| moves at most as far as Γ.
             before, after = ((x - port.reference.conjugate()) / (x + port.reference) for x in (z, second))
@@ -142,9 +144,9 @@ def errors_of(
             add(name, unit, value, changed, along)
         return figures
     tables = [beam.summary() for beam in beams]
-    values, others = (t["value"].astype(float).to_numpy() for t in tables)
+    values, moves = (t["value"].astype(float).to_numpy() for t in tables)
     kinds = tables[0]["unit"].astype(str)
-    for name, unit, own, fresh in zip(tables[0].index, kinds, values.tolist(), others.tolist(), strict=True):
+    for name, unit, own, fresh in zip(tables[0].index, kinds, values.tolist(), moves.tolist(), strict=True):
         if np.isfinite([own, fresh]).all():
             add(str(name), unit, own, fresh, along if unit in ("dB", "dBi") else 0.0)
     return figures

@@ -89,6 +89,18 @@ class Circuit:
                     "to_ground(...), or make it a port"
                 )
 
+    def flat(self) -> Circuit:
+        """The same with circuits among its parts taken apart: theirs are called "circuit/part", as are their nodes."""
+        parts: dict[str, Placed] = {}
+        for name, placed in self.parts.items():
+            if not isinstance(placed.part, Circuit):
+                parts[name] = placed
+                continue
+            outer = dict(zip(placed.part.ports, placed.nodes, strict=True))
+            for inner, own in placed.part.flat().parts.items():
+                parts[f"{name}/{inner}"] = Placed(own.part, [outer.get(x, f"{name}/{x}") for x in own.nodes])
+        return Circuit(parts, self.ports)
+
     def wiring(self) -> _Wiring:
         """Which ports are joined, by number."""
         ends = [(name, port) for name, placed in self.parts.items() for port in placed.part.ports]

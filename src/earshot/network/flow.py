@@ -75,6 +75,7 @@ class SolvedCircuit:
     def drive(self, sent: Mapping[str, complex], frequency: str | float | None = None) -> Flow:
         """Waves inside with waves sent into ports, √W; other ports are closed by the reference.
 
+        Circuits among its parts are taken apart: what goes on in them is told under "circuit/part".
         Amplifiers that saturate are settled by going round. Raises UsageError for ports and frequencies there are not,
         RunError where an amplifier does not settle.
         """
@@ -89,24 +90,26 @@ class SolvedCircuit:
                 raise UsageError(f"drive, port '{port}': a wave of {wave} √W is none")
             into[0, self.circuit.ports.index(port), 0] = wave
         hertz = self.frequencies[at : at + 1]
-        limited = {n: p.part for n, p in self.circuit.parts.items()
+        circuit = self.circuit.flat()
+        limited = {n: p.part for n, p in circuit.parts.items()
                    if isinstance(p.part, Amplifier) and math.isfinite(p.part.saturated)}  # fmt: skip
-        wiring = self.circuit.wiring()
+        wiring = circuit.wiring()
         held = dict.fromkeys(limited, 1.0)
         for _ in range(_ROUNDS):
-            whole = self.circuit.joined(hertz, self.reference, {n: _scaled(share) for n, share in held.items()})
+            whole = circuit.joined(hertz, self.reference, {n: _scaled(share) for n, share in held.items()})
             order = [wiring.outside.index(number) for number in whole.outside]
             arriving, leaving = whole.inside(into[:, order])
             now = {}
             for name, part in limited.items():
                 gate = wiring.ends.index((name, "in"))
-                linear = abs(part.matrix[1][0]) ** 2 * np.abs(arriving[:, gate, 0]) ** 2
+                gain = part.scattering(hertz, self.reference)[:, 1, 0]
+                linear = np.abs(gain * arriving[:, gate, 0]) ** 2
                 now[name] = float(part.held_back(linear)[0])
             if all(abs(now[n] - held[n]) <= _SETTLED for n in held):
                 count = len(wiring.ends)
                 compressed = {n: 20.0 * math.log10(x) for n, x in held.items()}
                 waves = arriving[0, :count, 0], leaving[0, :count, 0]
-                return Flow(self.circuit, float(hertz[0]), self.reference, *waves, dict(sent), compressed)
+                return Flow(circuit, float(hertz[0]), self.reference, *waves, dict(sent), compressed)
             held = {n: 0.5 * (held[n] + now[n]) for n in held}
         worst = max(held, key=lambda n: abs(now[n] - held[n]))
         raise RunError(
