@@ -1,7 +1,7 @@
 """What circuits and estimated errors cost, as ratios within one run: python benchmarks/circuits.py.
 
-A corporate feed of 64 outputs at 201 frequencies against one inversion of as large a matrix at each; what tells a mesh's
-errors against the solve it goes with.
+A corporate feed of 64 outputs at 201 frequencies against one inversion of as large a matrix at each; what tells a
+mesh's errors against the solve it goes with.
 """
 
 import time
