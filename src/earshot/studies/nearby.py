@@ -28,7 +28,7 @@ from ..moments.response import Response, impedance_matrix, solved_for
 from ..moments.wire_terms import wire_terms
 from ..running import Record
 
-_ROUNDS, _CLOSE, _ENOUGH = 12, 1e-11, 1e-8
+_ROUNDS, _CLOSE, _ENOUGH = 12, 1e-10, 1e-8
 """Rounds of refinement at most; what is left where nothing more is to be had, and where it will do, V for 1 V."""
 _BESIDE = 0.1
 """How far a vertex may have moved, as a share of its mesh's shortest edge, to be known again."""
@@ -142,7 +142,7 @@ def _whole(antenna: Antenna, basis: Basis, at: float) -> Product:
 
 def _partly(solution: Solution, antenna: Antenna, basis: Basis, at: float) -> Product | None:
     """By what the matrix of a changed antenna has more than the solved one, where few functions moved; else None."""
-    own, everything = solution.response.basis, np.arange(basis.size)
+    own = solution.response.basis
     moved = _moved(own, basis)
     if moved is None or len(moved) > _FEW * basis.size:
         return None
@@ -151,13 +151,15 @@ def _partly(solution: Solution, antenna: Antenna, basis: Basis, at: float) -> Pr
     if rows is None or before is None:
         return None
     rows -= before
-    others = np.setdiff1d(everything, moved)
+    # What moved is among both rows and columns: there it would count twice.
+    twice = rows[:, moved].T.copy()
     inside = [wire_terms(a, b.wires, at) for a, b in ((antenna, basis), (solution.antenna, own))]
 
     def product(columns: Complexes, made: Complexes) -> Complexes:
         found = made.copy()
         found[moved] += rows @ columns
-        found[others] += rows[:, others].T @ columns[moved]
+        found += rows.T @ columns[moved]
+        found[moved] -= twice @ columns[moved]
         for term, sign in zip(inside, (1.0, -1.0), strict=True):
             if term is not None:
                 found += sign * (term @ columns)
