@@ -86,11 +86,17 @@ def test_the_command(run, tmp_path, demo_path):
     for words, says in (
         (["--to", "-5"], "no resistance above zero"), (["--to", "abc"], "write it like"), (["--values", "E13"], "E24"),
         (["--coil-q", "0"], "not above zero"), (["--q", "-1"], "not above zero"), (["--sections", "0"], "1 to 12"),
-        (["-f", "151.03 MHz"], "nearest is 151 MHz"), (["--port", "x"], "no port 'x'"), (["--velocity", "2"], "0 to 1"),
+        (["--port", "x"], "no port 'x'"), (["--velocity", "2"], "0 to 1"),
         (["-f", "1 MHz", "-f", "2 MHz"], "one frequency"),
     ):  # fmt: skip
         status, _, err = run("match", demo_path, *words)
         assert status == 2
         assert says in err
+    assert "at 151.03 MHz" in run("match", demo_path, "-f", "151.03 MHz")[1]
+    assert run("solve", demo_path, "--out", tmp_path / "s")[0] == 0
+    results = tmp_path / "s/results.nc"
+    assert "from the input on" in run("match", results, "--to", "53")[1]
+    status, _, err = run("match", results, "-f", "151.03 MHz")
+    assert (status, "nearest is 151 MHz" in err) == (2, True)
     status, _, err = run("match", demo_path.with_name("uplink_patch.toml"))
     assert (status, "4 ports (first" in err) == (2, True)

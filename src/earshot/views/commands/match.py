@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -14,12 +15,13 @@ from ... import units
 from ...errors import UsageError
 from ...files.atomic import folder as make_folder
 from ...files.formats import write
+from ...files.results import is_results
 from ...files.tables import records
 from ...network.matching import RANGES, Match, Stock, matches
 from ..tables import plain_table, titled
-from .options import Format, Frequencies, Json, Readouts, Sets, known_format
+from .options import Format, Frequencies, Json, Readouts, Sets, known_format, load
 from .plot import save_figures
-from .runs import opened
+from .runs import opened, run
 from .screen import complain, paragraphs, show, show_json
 
 Model = Annotated[Path, typer.Argument(metavar="MODEL", help="Design file (.toml) or results file (.nc).")]
@@ -57,7 +59,13 @@ def match(
     if frequency and len(frequency) > 1:
         raise UsageError("match: one frequency at a time; the band is the design's own")
     stock = Stock(values, coil_q, capacitor_q, velocity, attenuation)
-    result = opened(path, sets)
+    if frequency and not is_results(path):
+        # Besides the band, which tells how wide a match is.
+        file = load(path, sets)
+        complain(f"solving {file.title}: {path}")
+        result = run(replace(file, frequencies=(*file.frequencies, units.frequency(frequency[0]))))
+    else:
+        result = opened(path, sets)
     hertz = units.frequency(frequency[0]) if frequency else result.cases[0].driven.frequency
     network = result.solution.network
     found = matches(network, hertz, _ohms(to), port=port, q=q, sections=sections, stock=stock)
