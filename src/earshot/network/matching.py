@@ -172,7 +172,7 @@ def _made(kind: str, steps: Sequence[Step], antenna: Network, hertz: float, wish
                       f"{kind}: {', '.join(words for words, _ in reversed(steps))}", antenna.spans)  # fmt: skip
     back = (ohms[at] - wished) / (ohms[at] + wished.conjugate())
     return Match(
-        kind, tuple(words for words, _ in reversed(steps)), ladder, hertz, complex(back), max(loss, 0.0), matched
+        kind, tuple(words for words, _ in reversed(steps)), ladder, hertz, complex(back), max(0.0, loss), matched
     )
 
 
