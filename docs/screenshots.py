@@ -48,7 +48,8 @@ def pictures() -> None:
         answers = "directions --elevation 5 --elevation 20 --variant height='3 m' --variant height='12 m'"
         terminal("solve.png", "earshot solve shore_receiver.toml", f"earshot ask shore_receiver.toml {answers}")
         laid_over = "tag_receiver.toml roof_meter.csv --set driven='0.93 m' --at '150.1 MHz'"
-        terminal("compare.png", f"earshot compare {laid_over}")
+        terminal("compare.png", f"earshot compare {laid_over}",
+                 "earshot match tag_receiver.toml --to 75 --values E12 --coil-q 80 --capacitor-q 400")  # fmt: skip
         terminal("diff.png", "earshot diff tag_receiver.toml --round '1 cm'", "earshot cut-list tag_receiver.toml")
         terminal("beams.png", "earshot beams mainland_panel.toml")
         strays = "driven='±0.5 mm' rod='1 % rms' director='±2 mm' --limit 'VSWR <= 1.1'"
