@@ -322,7 +322,7 @@ def test_beams_of_a_row_through_a_matrix_and_dividers():
     turn = np.abs(np.degrees(np.arcsin(np.cos(np.radians(table["phi_deg"].to_numpy())))))
     assert turn[:2] == pytest.approx(turn[:1:-1], abs=0.1)
     assert turn == pytest.approx(np.degrees(np.arcsin([0.75, 0.25, 0.25, 0.75])), abs=6)
-    gain, eirp = table["gain_dBi"].to_numpy(), table["EIRP_dBW"].to_numpy()
+    gain, eirp = table["EIRP_over_sent_dB"].to_numpy(), table["EIRP_dBW"].to_numpy()
     assert eirp - gain == pytest.approx(10 * math.log10(4.0), abs=1e-9)
     assert (table["EIRP_phi_dBW"] < table["EIRP_theta_dBW"] - 60).all()
     # The same currents as when the antenna is driven by what arrives at it.

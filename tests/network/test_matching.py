@@ -56,6 +56,9 @@ def test_more_sections_are_wider_and_parts_that_can_be_bought_are_near():
                    key=lambda m: m.network.bandwidth(vswr=1.2)["width_Hz"].max())  # fmt: skip
         wide.append(best.network.bandwidth(vswr=1.2)["width_Hz"].max())
     assert wide[0] < wide[1] < wide[2]
+    # What wants a part to ground alone, or none.
+    for z in (1 / (0.02 + 0.01j), 50.0, 50 + 30j):
+        assert all(abs(m.reflection) < 1e-9 for m in matches(load_of(z), HERTZ, q=3.0))
     # A quarter wave of 100 ohm between 50 and 200, off its middle (Pozar 2012, eq. 5.33).
     one = next(m for m in matches(network, HERTZ) if m.parts == ("749.5 mm of line, 100 ohm",))
     t = np.tan(0.5 * math.pi * f / HERTZ)

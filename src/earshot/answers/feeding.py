@@ -50,9 +50,9 @@ def beams(
     """A row per drive: where its beam goes, EIRP, gain from what is sent, beamwidths, side lobe, what is accepted.
 
     drives: by name, waves into the circuit's ports, √W. theta_deg, phi_deg: of the peak. EIRP_dBW: all that is radiated
-    there, and in each polarisation; gain_dBi: that over the power sent into the circuit (IEEE Std 145, realized gain of
-    the whole). accepted_share: of what is sent, into the antenna. Raises UsageError and RunError as `fed` and `drive`
-    do.
+    there, and in each polarisation; gain_dBi: of the antenna as it is driven (IEEE Std 145). EIRP_over_sent_dB: over
+    the power sent into the circuit, with what its parts lose and amplifiers add. accepted_share: of what is sent, into
+    the antenna. Raises UsageError and RunError as `fed` and `drive` do.
     """
     import pandas as pd
 
@@ -74,7 +74,9 @@ def beams(
         rows[name] = {
             "theta_deg": float(np.degrees(theta)), "phi_deg": float(np.degrees(phi)),
             "EIRP_dBW": float(decibels(sum(parts))), "EIRP_theta_dBW": float(decibels(parts[0])),
-            "EIRP_phi_dBW": float(decibels(parts[1])), "gain_dBi": float(decibels(sum(parts) / power)),
+            "EIRP_phi_dBW": float(decibels(parts[1])),
+            "gain_dBi": float(decibels(field.gain(theta, phi))),
+            "EIRP_over_sent_dB": float(decibels(sum(parts) / power)),
             "beamwidth_E_deg": field.beamwidth("E"), "beamwidth_H_deg": field.beamwidth("H"),
             "side_lobe_dB": None if lobe is None else lobe[0],
             "accepted_share": driven.accepted / power,

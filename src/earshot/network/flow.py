@@ -62,7 +62,7 @@ class SolvedCircuit:
     def noise_temperatures(self, antenna: float = ROOM) -> pd.DataFrame:
         """Of every port, K, by frequency: the noise that leaves it into its reference, over k.
 
-        antenna: temperature of what closes the other ports, each by its reference.
+        antenna: temperature of what closes the ports, each by its reference.
         """
         import pandas as pd
 

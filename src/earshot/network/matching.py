@@ -160,6 +160,9 @@ def _made(kind: str, steps: Sequence[Step], antenna: Network, hertz: float, wish
         onward = _INPUT if n == last else f"node {n + 1}"
         parts[f"{n + 1}: {words}"] = Placed(part, [place] if len(part.ports) == 1 else [onward, place])
         place = place if len(part.ports) == 1 else onward
+    if last < 0:
+        # Nothing but what goes to ground, or nothing at all: the input is the antenna's own node.
+        parts["joint"] = Placed(LinePart(LineType(wished.real), 0.0), [_INPUT, _ANTENNA])
     ladder = Circuit(parts, (_INPUT, _ANTENNA))
     whole = Circuit({"ladder": Placed(ladder, ("x", "y")), _ANTENNA: Placed(block(antenna), ("y",))}, ("x",))
     solved = solve_circuit(whole, antenna.frequencies, wished.real)

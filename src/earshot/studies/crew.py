@@ -129,7 +129,13 @@ class _Others:
 
     def take(self, number: int, jobs: Sequence[Any]) -> None:
         """Do some jobs under a number."""
-        self.doing[number] = jobs, self.pool.submit(_all_of, self.work, jobs)
+        try:
+            future = self.pool.submit(_all_of, self.work, jobs)
+        except BrokenExecutor:
+            # Lost since it was last looked at.
+            self._again()
+            future = self.pool.submit(_all_of, self.work, jobs)
+        self.doing[number] = jobs, future
 
     def ready(self, wanted: int | None) -> dict[int, list[Any]]:
         """What is done, by number; waits for the wanted one."""
