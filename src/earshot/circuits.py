@@ -38,16 +38,20 @@ from .network.elements import (
     short_circuit,
     trap,
     two_wire,
+    with_q,
 )
+from .network.feed import Feed
 from .network.fixtures import Fixture, line_fixture
 from .network.flow import Flow, SolvedCircuit, solve_circuit
 from .network.matching import Match, Stock, matches
 from .network.network import Network
+from .network.strips import strip
 from .network.trace import Trace
 
 __all__ = [
     "Amplifier",
     "Circuit",
+    "Feed",
     "Fixture",
     "Flow",
     "Impedance",
@@ -83,6 +87,7 @@ __all__ = [
     "series",
     "short_circuit",
     "solve_circuit",
+    "strip",
     "stub",
     "switch",
     "tee",
@@ -91,4 +96,5 @@ __all__ = [
     "trap",
     "two_wire",
     "unequal_divider",
+    "with_q",
 ]

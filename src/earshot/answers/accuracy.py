@@ -22,7 +22,8 @@ from ..meshing.mesh import MeshRule
 from ..moments.ports import gap_vectors
 from ..moments.response import impedance_matrix
 from ..running import report
-from .mesh_errors import Drive, Terminations, mesh_errors
+from .cases import Drive
+from .mesh_errors import Terminations, mesh_errors
 from .solution import Solution
 from .solve import solve
 

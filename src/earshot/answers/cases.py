@@ -7,7 +7,11 @@ from dataclasses import dataclass, field
 
 from ..arraytypes import Floats
 from ..network.elements import Impedance
+from ..network.feed import Feed
 from ..network.sources import Source
+
+Drive = dict[str, Source] | Source | Feed | None
+"""What drives an antenna: sources by port, one for a lone port, a circuit in front of it, or 1 W available."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,7 +28,8 @@ class Case:
     """One way to drive the ports, and what to take from it; `Solution.run` runs it.
 
     sources and terminations: by port, as for `Solution.drive`; a lone port needs no source. frequencies: text or Hz.
-    cuts: to take. near: points (..., 3), metres, by name. sectors: a direction and a half angle, by name.
+    cuts: to take. near: points (..., 3), metres, by name. sectors: a direction and a half angle, by name. feed: a
+    circuit and what is sent into it, instead of sources.
     """
 
     name: str
@@ -34,3 +39,9 @@ class Case:
     terminations: Mapping[str, Impedance | complex] = field(default_factory=dict)
     near: Mapping[str, Floats] = field(default_factory=dict)
     sectors: Mapping[str, tuple[Sequence[float], str | float]] = field(default_factory=dict)
+    feed: Feed | None = None
+
+    @property
+    def drive(self) -> Drive:
+        """As `Solution.drive` takes it."""
+        return self.feed or dict(self.sources) or None

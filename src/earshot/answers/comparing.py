@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -11,9 +11,12 @@ import numpy as np
 from .. import units
 from ..errors import UsageError
 from ..network.elements import Impedance
+from ..network.feed import inputs_of
+from ..network.flow import Flow
 from ..network.network import Network
-from ..network.sources import Source
 from ..network.trace import Trace
+from .cases import Drive
+from .driven import Driven
 from .solution import Solution
 
 if TYPE_CHECKING:
@@ -24,7 +27,7 @@ Model = Solution | Network | Trace
 
 def compare(
     models: Mapping[str, Model],
-    sources: dict[str, Source] | Source | None = None,
+    sources: Drive = None,
     frequency: str | float | None = None,
     *,
     terminations: Mapping[str, Impedance | complex] | None = None,
@@ -61,12 +64,34 @@ def compare(
             own = columns[label]
             own["mismatch loss"], unit["mismatch loss"] = own["gain"] - own["realized gain"], "dB"
             own["total efficiency"], unit["total efficiency"] = own["power radiated"] / driven.incident, "1"
+            if driven.feed is not None:
+                for name, value, of in _fed_figures(driven, own["gain"]):
+                    own[name], unit[name] = value, of
             for name, sector in (sectors or {}).items():
                 for which, gain in field.sector(*sector).items():
                     own[f"sector {name}, {which}"], unit[f"sector {name}, {which}"] = gain, "dBi"
     table = pd.DataFrame(columns, index=list(unit))
     table.insert(0, "unit", pd.Series(unit))
     return table.rename_axis("figure")
+
+
+def match_of_inputs(flow: Flow) -> Iterator[tuple[str, float, str]]:
+    """R, X, VSWR and return loss of every input of a circuit that is driven, with all others driven as they are."""
+    for name, row in inputs_of(flow).iterrows():
+        z, back = complex(row["impedance_ohm"]), row["returned_W"].real / row["sent_W"].real
+        yield f"R at {name}", z.real, "ohm"
+        yield f"X at {name}", z.imag, "ohm"
+        yield f"VSWR at {name}", row["vswr"].real, "1"
+        yield f"return loss at {name}", -10.0 * math.log10(max(back, 1e-30)), "dB"
+
+
+def _fed_figures(driven: Driven, gain: float) -> Iterator[tuple[str, float, str]]:
+    """Of an antenna fed through a circuit: the match of every input as it is driven, and what is sent at most."""
+    assert driven.feed is not None
+    yield from match_of_inputs(driven.feed)
+    eirp = gain + 10.0 * math.log10(driven.accepted)
+    yield "EIRP", eirp, "dBW"
+    yield "EIRP over power sent", eirp - 10.0 * math.log10(driven.feed.power_sent), "dB"
 
 
 def _frequency(models: Mapping[str, Model], frequency: str | float | None) -> float:

@@ -20,7 +20,8 @@ from ..moments.basis import Basis
 from ..moments.ports import gap_vectors
 from ..moments.response import impedance_matrix
 from ..running import report
-from .mesh_errors import Drive, Figure, Terminations, errors_of, from_halved
+from .cases import Drive
+from .mesh_errors import Figure, Terminations, errors_of, from_halved
 from .solution import Solution
 
 if TYPE_CHECKING:

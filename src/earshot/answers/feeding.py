@@ -1,15 +1,18 @@
-"""An antenna fed through a circuit: what it sends of waves into the circuit's ports."""
+"""An antenna fed through a circuit: its currents, and the table of its beams."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from ..constants import WAVE_IMPEDANCE
 from ..errors import UsageError, needs, unknown
+from ..fields.far import FarField
 from ..fields.gains import decibels
+from ..network.feed import ANTENNA
 from ..network.flow import Flow, SolvedCircuit
 from ..network.sources import volts
 from .driven import Driven
@@ -17,8 +20,6 @@ from .solution import Solution
 
 if TYPE_CHECKING:
     import pandas as pd
-
-ANTENNA = "antenna"
 
 
 def fed(solution: Solution, flow: Flow, part: str = ANTENNA) -> Driven:
@@ -37,7 +38,8 @@ def fed(solution: Solution, flow: Flow, part: str = ANTENNA) -> Driven:
             f"part '{part}' has ports {', '.join(names)}, the antenna {', '.join(own)}: place block(solution.network)"
         )
     voltages = flow.levels().loc[part]["voltage_V"]
-    return solution.drive({name: volts(complex(voltages[name])) for name in own}, flow.frequency)
+    driven = solution.drive({name: volts(complex(voltages[name])) for name in own}, flow.frequency)
+    return replace(driven, feed=flow)
 
 
 def beams(
@@ -47,12 +49,9 @@ def beams(
     frequency: str | float | None = None,
     part: str = ANTENNA,
 ) -> pd.DataFrame:
-    """A row per drive: where its beam goes, EIRP, gain from what is sent, beamwidths, side lobe, what is accepted.
+    """A row per drive, as `beam_row` tells it. drives: by name, waves into the circuit's ports, √W.
 
-    drives: by name, waves into the circuit's ports, √W. theta_deg, phi_deg: of the peak. EIRP_dBW: all that is radiated
-    there, and in each polarisation; gain_dBi: of the antenna as it is driven (IEEE Std 145). EIRP_over_sent_dB: over
-    the power sent into the circuit, with what its parts lose and amplifiers add. accepted_share: of what is sent, into
-    the antenna. Raises UsageError and RunError as `fed` and `drive` do.
+    Raises UsageError and RunError as `fed` and `drive` do.
     """
     import pandas as pd
 
@@ -61,24 +60,35 @@ def beams(
         raise UsageError("beams: no drive is given: name at least one, such as {'one': {'in': 1.0}}")
     rows = {}
     for name, sent in drives.items():
-        power = float(sum(abs(wave) ** 2 for wave in sent.values()))
-        if not power > 0.0:
+        if not any(abs(wave) > 0.0 for wave in sent.values()):
             raise UsageError(f"beams: '{name}' sends nothing: give a wave, √W, to a port")
-        flow = circuit.drive(sent, frequency)
-        driven = fed(solution, flow, part)
-        field = driven.far_field()
-        theta, phi = field.peak
-        # 4πU of both parts of the field.
-        parts = [2.0 * np.pi / WAVE_IMPEDANCE * float(np.abs(e) ** 2) for e in field.field(theta, phi)]
-        lobe = field.side_lobe
-        rows[name] = {
-            "theta_deg": float(np.degrees(theta)), "phi_deg": float(np.degrees(phi)),
-            "EIRP_dBW": float(decibels(sum(parts))), "EIRP_theta_dBW": float(decibels(parts[0])),
-            "EIRP_phi_dBW": float(decibels(parts[1])),
-            "gain_dBi": float(decibels(field.gain(theta, phi))),
-            "EIRP_over_sent_dB": float(decibels(sum(parts) / power)),
-            "beamwidth_E_deg": field.beamwidth("E"), "beamwidth_H_deg": field.beamwidth("H"),
-            "side_lobe_dB": None if lobe is None else lobe[0],
-            "accepted_share": driven.accepted / power,
-        }  # fmt: skip
+        driven = fed(solution, circuit.drive(sent, frequency), part)
+        rows[name] = beam_row(driven, driven.far_field())
     return pd.DataFrame.from_dict(rows, orient="index").rename_axis("drive")
+
+
+def beam_row(driven: Driven, field: FarField) -> dict[str, Any]:
+    """Where a beam that a circuit feeds goes, and how strong it is.
+
+    theta_deg, phi_deg: of the peak. EIRP_dBW: all that is radiated there, and in each polarisation; gain_dBi: of the
+    antenna as it is driven (IEEE Std 145). EIRP_over_sent_dB: over the power sent into the circuit, with what its parts
+    lose and amplifiers add. side_lobe_dB: the strongest, in any direction. accepted_share: of what is sent, into the
+    antenna. compressed_dB: by how much the amplifier that saturates most is held back.
+    """
+    assert driven.feed is not None
+    power, held = driven.feed.power_sent, driven.feed.compressed
+    theta, phi = field.peak
+    # 4πU of both parts of the field.
+    parts = [2.0 * np.pi / WAVE_IMPEDANCE * float(np.abs(e) ** 2) for e in field.field(theta, phi)]
+    lobe = field.side_lobe
+    return {
+        "theta_deg": float(np.degrees(theta)), "phi_deg": float(np.degrees(phi)),
+        "EIRP_dBW": float(decibels(sum(parts))), "EIRP_theta_dBW": float(decibels(parts[0])),
+        "EIRP_phi_dBW": float(decibels(parts[1])),
+        "gain_dBi": float(decibels(field.gain(theta, phi))),
+        "EIRP_over_sent_dB": float(decibels(sum(parts) / power)),
+        "beamwidth_E_deg": field.beamwidth("E"), "beamwidth_H_deg": field.beamwidth("H"),
+        "side_lobe_dB": None if lobe is None else lobe[0],
+        "accepted_share": driven.accepted / power,
+        "compressed_dB": max(0.0, -min(held.values(), default=0.0)),
+    }  # fmt: skip

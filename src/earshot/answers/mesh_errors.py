@@ -23,14 +23,13 @@ from ..fields.far import FarField
 from ..fields.gains import decibels
 from ..network.elements import Impedance
 from ..network.network import Network
-from ..network.sources import Source
+from .cases import Drive
 from .driven import Driven
 from .solution import Solution
 
 if TYPE_CHECKING:
     import pandas as pd
 
-Drive = dict[str, Source] | Source | None
 Terminations = Mapping[str, Impedance | complex] | None
 
 _SAFETY = 1.5

@@ -29,13 +29,14 @@ from ..moments.sheet_terms import sheet_losses
 from ..moments.wire_terms import wire_losses
 from ..network.curves import Spans
 from ..network.elements import Impedance, impedance
+from ..network.feed import Feed, voltages_at
 from ..network.gap_circuit import Parts
 from ..network.network import Network, scattering
 from ..network.rational import sweep
-from ..network.sources import Source, driven_ports, watts
+from ..network.sources import Source, driven_ports, volts, watts
 from ..running import Record, report
 from .between import Between, between, followed
-from .cases import Case
+from .cases import Case, Drive
 from .circuits import absorbed, circuit_of, closed_admittance
 from .driven import Driven, currents_of
 from .frequencies import Wanted
@@ -136,7 +137,7 @@ class Solution(Told):
 
     def figures(
         self,
-        sources: dict[str, Source] | Source | None = None,
+        sources: Drive = None,
         frequencies: Sequence[str | float] | None = None,
         *,
         terminations: Mapping[str, Impedance | complex] | None = None,
@@ -162,7 +163,7 @@ class Solution(Told):
 
     def smooth_figures(
         self,
-        sources: dict[str, Source] | Source | None = None,
+        sources: Drive = None,
         *names: str,
         terminations: Mapping[str, Impedance | complex] | None = None,
         most: int = 81,
@@ -183,7 +184,7 @@ class Solution(Told):
     def towards(
         self,
         direction: ArrayLike,
-        sources: dict[str, Source] | Source | None = None,
+        sources: Drive = None,
         frequencies: Sequence[str | float] | None = None,
         *,
         terminations: Mapping[str, Impedance | complex] | None = None,
@@ -220,7 +221,7 @@ class Solution(Told):
 
     def drive(
         self,
-        sources: dict[str, Source] | Source | None = None,
+        sources: Drive = None,
         frequency: str | float | None = None,
         *,
         terminations: Mapping[str, Impedance | complex] | None = None,
@@ -228,11 +229,14 @@ class Solution(Told):
         """Drive the ports at one frequency.
 
         sources: by port, made by `volts`, `amperes`, `watts`; a lone port needs no name, and without words it gets 1 W
-        available. terminations: what closes ports that are not driven, `open_circuit()`, `short_circuit()`, any
+        available; or a `Feed`, a circuit in front of them. terminations: what closes ports that are not driven,
+        `open_circuit()`, `short_circuit()`, any
         impedance or ohms; their references unless named. frequency: may be left out when only one was solved; one in a
         band has its currents interpolated where `currents_error` allows it, any other one that was not solved is solved
         now, and said so. Raises UsageError for unknown ports.
         """
+        if isinstance(sources, Feed):
+            return self._fed(sources, frequency, terminations or {})
         given = self._named(sources)
         coefficients, admittance, hertz = self._at(frequency)
         names = [p.name for p in self.antenna.ports]
@@ -268,6 +272,18 @@ class Solution(Told):
             through,
         )
 
+    def _fed(
+        self, feed: Feed, frequency: str | float | None, terminations: Mapping[str, Impedance | complex]
+    ) -> Driven:
+        for name in terminations:
+            self.antenna.port(name)
+        one = self.at(frequency)
+        ports = one.network.ports
+        flow = feed.flow(one.network, terminations)
+        at_ports = zip(ports, voltages_at(flow, ports).tolist(), strict=True)
+        driven = one.drive({name: volts(voltage) for name, voltage in at_ports})
+        return replace(driven, driven=feed.fed(ports), feed=flow)
+
     def run(self, *cases: Case) -> dict[str, tuple[Driven, ...]]:
         """Drive the ports as each case says: by its name, one result per frequency it names.
 
@@ -280,7 +296,7 @@ class Solution(Told):
             raise UsageError(f"two cases are named '{twins[0]}': rename one")
         return {
             case.name: tuple(
-                self.drive(dict(case.sources) or None, hertz, terminations=case.terminations)
+                self.drive(case.drive, hertz, terminations=case.terminations)
                 for hertz in case.frequencies or self.solved.tolist()
             )
             for case in cases
@@ -313,7 +329,7 @@ class Solution(Told):
             raise ModelError("\n".join(str(f) for f in stops), stops)
         return replace(self, response=replace(self.response, antenna=changed))
 
-    def _named(self, sources: dict[str, Source] | Source | None) -> dict[str, Source]:
+    def _named(self, sources: Drive) -> dict[str, Source]:
         names = [p.name for p in self.antenna.ports]
         if sources is None or isinstance(sources, Source):
             if len(names) > 1:

@@ -9,9 +9,11 @@ from ..answers.cases import Case, Cut
 from ..answers.frequencies import Band, band
 from ..arraytypes import Floats
 from ..description.design import Quantities
-from ..errors import DesignFileError, unknown
+from ..errors import DesignFileError, UsageError, unknown
 from ..fields.near import line_of_points, plane_of_points
 from ..media.surroundings import Medium
+from ..network.assembly import Circuit
+from ..network.feed import Feed
 from ..network.sources import Source, amperes, volts
 from ..network.sources import watts as watts_
 from .atomic import told_apart
@@ -37,11 +39,23 @@ def read_frequencies(texts: Texts, table: DesignTable) -> tuple[float | Band, ..
 
 
 def read_case(
-    texts: Texts, table: DesignTable, name: str, medium: Medium, ports: Sequence[str], names: Quantities
-) -> Case:
-    """A case from its table. ports: the names there are. names: values that amounts, phases and closings may use."""
+    texts: Texts, table: DesignTable, name: str, medium: Medium, ports: Sequence[str], names: Quantities,
+    circuit: Circuit | None = None,
+) -> Case:  # fmt: skip
+    """A case from its table. ports: the names there are. names: values that amounts, phases and closings may use.
+
+    circuit: what is in front of the antenna, whose inputs may be driven instead of the ports.
+    """
     case, what = table.case[name], f"case.{name}"
-    sources = _sources(texts, ports, case, what, names)
+    inputs = [] if circuit is None else [port for port in circuit.ports if port not in ports]
+    driven = {*case.power, *case.voltage, *case.current}
+    through = circuit is not None and bool(driven & set(inputs))
+    if through and driven & set(ports):
+        both = min(driven & set(ports))
+        raise DesignFileError(
+            f"{texts.name}: {what}: '{both}' is a port, but inputs of the circuit are driven: keep one"
+        )
+    sources = _sources(texts, inputs if through else ports, case, what, names)
 
     def read(text: str | float, kind: str, what: str) -> float:
         return texts.quantity(text, kind, what, names)
@@ -63,7 +77,16 @@ def read_case(
         key: (s.toward, texts.degrees(s.within, f"{what}.sectors.{key}.within")) for key, s in case.sectors.items()
     }
     cuts = tuple(read_cut(texts, text, what, medium) for text in case.cuts)
-    return Case(name, sources, hertz, cuts, ends, near, sectors)
+    if not through:
+        return Case(name, sources, hertz, cuts, ends, near, sectors)
+    assert circuit is not None
+    assert table.circuit is not None
+    reference = texts.quantity(table.circuit.reference, "resistance", "circuit.reference", names)
+    try:
+        feed = Feed(circuit, sources, reference)
+    except UsageError as problem:
+        raise DesignFileError(f"{texts.name}: {what}: {problem}") from None
+    return Case(name, {}, hertz, cuts, ends, near, sectors, feed)
 
 
 def _sources(texts: Texts, ports: Sequence[str], case: CaseTable, what: str, names: Quantities) -> dict[str, Source]:

@@ -9,8 +9,9 @@ from ..description.circuit_parts import Line, Stub
 from ..errors import DesignFileError
 from ..network import elements
 from ..network.elements import Impedance, LineType
+from .line_schema import ImpedanceTable, LineKindTable, LumpedTable, PairTable
 from .reading import KeptText, name_of, need, numbers, read_table
-from .schema import ImpedanceTable, LineKindTable, LineTable, LumpedTable, PairTable, StubTable
+from .schema import LineTable, StubTable
 
 Read = Callable[[str | float, str, str], float]
 """Reads a text as an SI number: (text, kind, place)."""
@@ -86,7 +87,8 @@ def tables_named(end: ImpedanceTable | str) -> list[str]:
     return [end.table] if isinstance(end, ImpedanceTable) and end.table is not None else []
 
 
-def _line_kind(table: LineKindTable, what: str, read: Read) -> LineType:
+def line_kind(table: LineKindTable, what: str, read: Read) -> LineType:
+    """What a line is made of; raises DesignFileError unless that is said in one way."""
     given = [k for k in ("impedance", "two_wire", "coaxial") if getattr(table, k) is not None]
     if len(given) != 1:
         raise DesignFileError(f"{what}: give exactly one of impedance, two_wire, coaxial; {len(given)} are there")
@@ -116,7 +118,7 @@ def read_line(name: str, table: LineTable, read: Read) -> Line:
     """A line from its table."""
     what = f"line.{name}"
     length = read(table.length, "length", f"{what}.length")
-    return Line(name, table.from_, table.to, _line_kind(table, what, read), length, crossed=table.crossed)
+    return Line(name, table.from_, table.to, line_kind(table, what, read), length, crossed=table.crossed)
 
 
 def read_stub(name: str, table: StubTable, read: Read, find: Find) -> Stub:
@@ -124,4 +126,4 @@ def read_stub(name: str, table: StubTable, read: Read, find: Find) -> Stub:
     what = f"stub.{name}"
     length = read(table.length, "length", f"{what}.length")
     end = read_impedance(table.end, f"{what}.end", read, find)
-    return Stub(name, table.at, _line_kind(table, what, read), length, end)
+    return Stub(name, table.at, line_kind(table, what, read), length, end)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
@@ -26,9 +26,10 @@ from .array_keys import read_array, read_beam, read_hardware, repeated_over
 from .atomic import told_apart
 from .case_keys import read_case, read_frequencies
 from .circuit_keys import read_impedance, read_line, read_stub
+from .feed_keys import Around, read_circuit, settings
 from .part_keys import read_gap, read_layers, read_metal, read_port, read_value, read_wire
 from .reading import LARGEST_TEXT, read_text
-from .schema import DesignTable, parsed
+from .schema import DesignTable, ValueTable, parsed
 from .sheet_keys import read_sheet
 from .texts import Fault, Texts
 
@@ -294,6 +295,8 @@ def design_from_text(text: str, name: str, folder: Path, tables: Mapping[str, st
     for word, given in table.values.items():
         with texts.gathering(f"values.{word}"):
             values[word] = read_value(texts, word, given, known)
+    # From here on what shapes the antenna is known by being used.
+    known.used.clear()
     medium: Medium = FreeSpace()
     with texts.gathering("medium"):
         medium = medium_of(texts, table, known)
@@ -306,7 +309,9 @@ def design_from_text(text: str, name: str, folder: Path, tables: Mapping[str, st
     if not (table.port or table.pattern_only or any(fault.place.startswith("port") for fault in faults)):
         texts.faults.append(Fault("port", f"{name}: port is missing: add it"))
     if table.pattern_only:
-        spare = [kind for kind in ("port", "load", "terminal", "line", "stub", "case") if getattr(table, kind)]
+        spare = [
+            kind for kind in ("port", "load", "terminal", "line", "stub", "circuit", "case") if getattr(table, kind)
+        ]
         texts.faults += [
             Fault(kind, f"{name}: {kind}: there are no wires or sheets for it, only array.element: leave it out")
             for kind in spare
@@ -321,6 +326,7 @@ def design_from_text(text: str, name: str, folder: Path, tables: Mapping[str, st
             layout = read_array(texts, table.array, known)
             ports = [f"e{n + 1}_{name}" for n in range(len(layout)) for name in table.port]
     cases = []
+    shaping = frozenset(known.used)
     known.used.clear()
     with texts.gathering("case"):
         beams = [] if table.array is None else list(table.array.beam)
@@ -333,9 +339,21 @@ def design_from_text(text: str, name: str, folder: Path, tables: Mapping[str, st
             with texts.gathering(f"array.beam.{word}"):
                 beam = read_beam(texts, table, word, layout, medium, known)
                 cases += [beam.case(port) for port in list(table.port)[:1]]
+    circuit = None
+    around = Around(known, medium, None if layout is None else layout.positions)
+    with texts.gathering("circuit"):
+        circuit = None if table.circuit is None else read_circuit(texts, table.circuit, around, ports)
     for word in table.case:
         with texts.gathering(f"case.{word}"):
-            cases.append(read_case(texts, table, word, medium, ports, known))
+            if not table.case[word].set:
+                cases.append(read_case(texts, table, word, medium, ports, known, circuit))
+                continue
+            for told, names in _as_set(texts, table, word, known, shaping):
+                own = circuit
+                if own is not None and table.circuit is not None:
+                    own = read_circuit(texts, table.circuit, replace(around, names=names), ports)
+                found = read_case(texts, table, word, medium, ports, names, own)
+                cases.append(replace(found, name=f"{word}, {told}") if told else found)
     texts.told()
     return _assembled(
         texts,
@@ -353,6 +371,35 @@ def design_from_text(text: str, name: str, folder: Path, tables: Mapping[str, st
         frequencies,
         cases,
     )
+
+
+def _as_set(
+    texts: Texts, table: DesignTable, word: str, known: Quantities, shaping: frozenset[str]
+) -> Iterator[tuple[str, Quantities]]:
+    """The values a case is to have, once for everything it sets, with what that is in words; as they are: none.
+
+    Raises DesignFileError for values that shape the antenna, by themselves or by others that follow from them.
+    """
+    case, what = table.case[word], f"case.{word}.set"
+    for name in case.set:
+        if name not in table.values:
+            raise DesignFileError(f"{texts.name}: {what}: {unknown('value', name, table.values)}")
+    lists = [name for name, value in case.set.items() if isinstance(value, list)]
+    for chosen in settings(case.set):
+        names = Quantities()
+        for name, given in table.values.items():
+            read_value(texts, name, _given(given, chosen[name]) if name in chosen else given, names)
+            if dict.__getitem__(names, name) != dict.__getitem__(known, name) and name in shaping:
+                raise DesignFileError(
+                    f"{texts.name}: {what}: value '{name}' shapes the antenna; a case may set those of its circuit and "
+                    "its drive: vary it by earshot vary, or write another file"
+                )
+        yield ", ".join(f"{name} = {chosen[name]}" for name in lists), names
+    known.used.update(case.set)
+
+
+def _given(given: str | float | ValueTable, text: str | float) -> str | float | ValueTable:
+    return given.model_copy(update={"is_": text}) if isinstance(given, ValueTable) else text
 
 
 def _assembled(

@@ -10,6 +10,8 @@ from pydantic import BaseModel, BeforeValidator, Field, ValidationError
 
 from ..errors import DesignFileError
 from .array_schema import ArrayTable
+from .feed_schema import CircuitTable
+from .line_schema import ImpedanceTable, LineKindTable
 from .sheet_schema import SheetTable, Table, Text
 from .study_schema import StudyTable
 from .texts import Fault
@@ -155,34 +157,6 @@ class PortTable(Table):
     """Reference impedance, or resistance and reactance."""
 
 
-class LumpedTable(Table):
-    """Resistance, inductance and capacitance."""
-
-    resistance: str | float | None = None
-    """Such as "2 ohm"."""
-    inductance: str | float | None = None
-    """Such as "1.2 uH"."""
-    capacitance: str | float | None = None
-    """Such as "10 pF"."""
-
-
-class ImpedanceTable(Table):
-    """An impedance: exactly one of its keys."""
-
-    impedance: str | float | list[str | float] | None = None
-    """Ohms, or resistance and reactance, or "open" or "short"."""
-    table: Text | None = None
-    """A CSV file with columns frequency_Hz, R_ohm, X_ohm."""
-    samples: list[tuple[str | float, str | float, str | float]] | None = None
-    """Frequency, resistance and reactance, each with its unit."""
-    series: LumpedTable | None = None
-    """Elements in series."""
-    parallel: LumpedTable | None = None
-    """Elements in parallel."""
-    trap: LumpedTable | None = None
-    """A coil, with its resistance, across a capacitor."""
-
-
 class TerminalTable(Table):
     """A gap that lines and stubs are joined to."""
 
@@ -198,40 +172,6 @@ class TerminalTable(Table):
 
 class LoadTable(ImpedanceTable, TerminalTable):
     """A lumped impedance in a gap of a wire."""
-
-
-class PairTable(Table):
-    """The two conductors of a line, by two lengths."""
-
-    spacing: str | float | None = None
-    """Of a two-wire line, middle to middle."""
-    diameter: str | float | None = None
-    """Of each wire of a two-wire line."""
-    inner: str | float | None = None
-    """Diameter of a coaxial line's inner conductor."""
-    outer: str | float | None = None
-    """Inside diameter of a coaxial line's outer conductor."""
-    permittivity: float = 1.0
-    """Relative, between the conductors."""
-
-
-class LineKindTable(Table):
-    """What a line is made of: exactly one of `impedance`, `two_wire` and `coaxial`."""
-
-    impedance: str | float | None = None
-    """Characteristic impedance."""
-    two_wire: PairTable | None = None
-    """Two round wires side by side."""
-    coaxial: PairTable | None = None
-    """A coaxial line."""
-    velocity: float | None = None
-    """As a share of light's."""
-    attenuation: float = 0.0
-    """In dB/m."""
-    attenuation_at: str | float | None = None
-    """Frequency of that attenuation, which goes with its square root; at every frequency when left out."""
-    length: str | float
-    """Of the line."""
 
 
 class LineTable(LineKindTable):
@@ -298,10 +238,12 @@ class SectorTable(Table):
 
 
 class CaseTable(Table):
-    """One way to drive the ports, and what to take from it."""
+    """One way to drive the ports, or inputs of the circuit, and what to take from it."""
 
     power: dict[str, str | float] = {}
-    """By port: available power of a generator of its reference."""
+    """By port, or by input: available power of a generator of its reference."""
+    set: dict[str, str | float | list[str | float]] = {}
+    """Values that are other ones in this case; of the circuit and the drive alone. A list makes a case of each."""
     voltage: dict[str, str | float] = {}
     """By port: peak volts."""
     current: dict[str, str | float] = {}
@@ -381,6 +323,8 @@ class DesignTable(Table):
     """Lines, by name."""
     stub: dict[str, StubTable] = {}
     """Stubs, by name."""
+    circuit: CircuitTable | None = None
+    """What lies between the antenna's ports and the inputs that cases send power into."""
     band: Annotated[list[BandTable], BeforeValidator(_several)] = []
     """A band, or several."""
     frequencies: list[str | float] = []

@@ -12,6 +12,7 @@ from .array_keys import ELEMENTS
 from .circuit_keys import tables_named
 from .design_file import DesignFile, FileBuild, alone
 from .design_text import antenna_text, design_text
+from .feed_keys import files_named
 from .reading import LARGEST_TABLE, read_text
 from .schema import DesignTable
 
@@ -26,8 +27,10 @@ def stored(solution: Solution, file: DesignFile | None, frequency: float) -> tup
     if design is None or not isinstance(design.build, FileBuild):
         return antenna_text(solution.antenna, frequency), {}
     said = tomllib.loads(design_text(design))
-    kept = {key: said[key] for key in ("case",) if key in said}
+    kept: dict[str, Any] = {key: said[key] for key in ("case", "circuit") if key in said}
     if design.build.table.array is None:
+        if "circuit" in kept:
+            kept["values"] = _values(design)
         return antenna_text(solution.antenna, frequency) + _sections(kept), _tables(design.build)
     element = alone(design).antenna
     kept |= {"array": said["array"], "values": _values(design)}
@@ -62,4 +65,5 @@ def _named(table: DesignTable) -> list[str]:
         names += [element.kind] if element is not None and element.kind not in ELEMENTS else []
     for case in table.case.values():
         names += [name for end in case.terminations.values() for name in tables_named(end)]
+    names += [] if table.circuit is None else files_named(table.circuit)
     return [name for name in dict.fromkeys(names) if name is not None]

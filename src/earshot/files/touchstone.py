@@ -10,9 +10,10 @@ import numpy as np
 
 from ..arraytypes import Complexes, Floats
 from ..errors import UsageError
+from ..network.components import BlockPart, block
 from ..network.network import Network, admittance_of
 from .atomic import write_atomically
-from .reading import LARGEST_TABLE, read_bytes
+from .reading import LARGEST_TABLE, KeptText, read_bytes
 
 _UNITS = {"HZ": 1.0, "KHZ": 1e3, "MHZ": 1e6, "GHZ": 1e9}
 _FORMS = ("RI", "MA", "DB")
@@ -223,21 +224,49 @@ def read_touchstone(path: Path) -> Network:
     Port names are taken from remarks such as "! port 1: feed". Raises UsageError, naming file and line, for one that is
     cut off or says what it may not.
     """
-    text = read_bytes(path, LARGEST_TABLE).decode("utf-8", errors="replace")
-    sheet = _Sheet(text, path.name)
-    count = sheet.port_count(path.suffix)
-    references = sheet.references(count)
-    frequencies, pairs = _records(sheet, count)
-    matrices = _from_pairs(pairs, sheet.form)
-    if sheet.parameters != "S" and sheet.version == 1:
-        matrices = matrices / sheet.reference if sheet.parameters == "Y" else matrices * sheet.reference
-    try:
-        admittance = {
-            "S": lambda: admittance_of(matrices, references),
-            "Y": lambda: matrices,
-            "Z": lambda: np.asarray(np.linalg.inv(matrices), np.complex128),
-        }[sheet.parameters]()
-    except np.linalg.LinAlgError:
-        raise UsageError(f"{path.name}: at some frequency its ports are joined by nothing or a perfect short") from None
-    ports = tuple(sheet.ports.get(i + 1, f"port {i + 1}") for i in range(count))
-    return Network(frequencies, admittance, ports, references, path.stem)
+    return _Read(_text(path), path).network
+
+
+def read_block(source: Path | KeptText) -> BlockPart:
+    """A Touchstone file as a part of a circuit: of S at one reference just as it is, even where it has no admittance.
+
+    Raises UsageError as `read_touchstone` does.
+    """
+    read = _Read(_text(source), source) if isinstance(source, Path) else _Read(source.text, Path(source.name))
+    references = set(read.references.tolist())
+    if read.sheet.parameters != "S" or len(references) > 1:
+        return block(read.network)
+    return BlockPart(read.ports, read.frequencies, read.matrices, float(references.pop().real))
+
+
+def _text(path: Path) -> str:
+    return read_bytes(path, LARGEST_TABLE).decode("utf-8", errors="replace")
+
+
+class _Read:
+    """What a sheet says: frequencies, Hz, and matrices as they stand there."""
+
+    def __init__(self, text: str, path: Path) -> None:
+        self.path, self.sheet = path, _Sheet(text, path.name)
+        count = self.sheet.port_count(path.suffix)
+        self.references = self.sheet.references(count)
+        self.frequencies, pairs = _records(self.sheet, count)
+        self.matrices = _from_pairs(pairs, self.sheet.form)
+        self.ports = tuple(self.sheet.ports.get(i + 1, f"port {i + 1}") for i in range(count))
+
+    @property
+    def network(self) -> Network:
+        sheet, matrices = self.sheet, self.matrices
+        if sheet.parameters != "S" and sheet.version == 1:
+            matrices = matrices / sheet.reference if sheet.parameters == "Y" else matrices * sheet.reference
+        try:
+            admittance = {
+                "S": lambda: admittance_of(matrices, self.references),
+                "Y": lambda: matrices,
+                "Z": lambda: np.asarray(np.linalg.inv(matrices), np.complex128),
+            }[sheet.parameters]()
+        except np.linalg.LinAlgError:
+            raise UsageError(
+                f"{self.path.name}: at some frequency its ports are joined by nothing or a perfect short"
+            ) from None
+        return Network(self.frequencies, admittance, self.ports, self.references, self.path.stem)

@@ -64,7 +64,11 @@ def _propagation(kind: LineType, frequencies: Floats) -> Complexes:
     return np.array([kind.propagation(f) for f in frequencies.tolist()], complex)
 
 
-def _reflected(ohms: Impedance, frequencies: Floats, own: float, short: float = -1.0) -> Complexes:
+def _characteristic(kind: LineType, frequencies: Floats) -> Floats:
+    return np.array([kind.characteristic(f) for f in frequencies.tolist()])
+
+
+def _reflected(ohms: Impedance, frequencies: Floats, own: float | Floats, short: float = -1.0) -> Complexes:
     """(Z - own)/(Z + own) (n,), or with nought for a short Z/(Z + own); one of what is open."""
     values = np.array([ohms.at(f) for f in frequencies.tolist()], complex)
     there = np.isfinite(values)
@@ -90,7 +94,8 @@ class LinePart(Passive):
     def scattering(self, frequencies: Floats, reference: float) -> Complexes:
         """Bounced to and fro between its ends (Pozar 2012, prob. 4.11)."""
         passed = np.exp(-self.length * _propagation(self.kind, frequencies))
-        step = (self.kind.impedance - reference) / (self.kind.impedance + reference)
+        own = _characteristic(self.kind, frequencies)
+        step = (own - reference) / (own + reference)
         around = 1.0 - step**2 * passed**2
         back, through = step * (1.0 - passed**2) / around, (1.0 - step**2) * passed / around
         return _two_by_two(back, through, back)
@@ -120,11 +125,13 @@ class EndPart(Passive):
 
     def scattering(self, frequencies: Floats, reference: float) -> Complexes:
         """What comes back from the impedance, and from the line in front of it."""
-        own = reference if self.kind is None else self.kind.impedance
+        own = np.full(len(frequencies), reference)
+        if self.kind is not None:
+            own = _characteristic(self.kind, frequencies)
         back = _reflected(self.impedance, frequencies, own)
         if self.kind is not None:
             back = back * np.exp(-2.0 * self.length * _propagation(self.kind, frequencies))
-        return renormalised(back[:, None, None], own, reference)
+        return renormalised(back[:, None, None], own[:, None, None], reference)
 
 
 @dataclass(frozen=True, slots=True)

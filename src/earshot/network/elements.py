@@ -162,6 +162,26 @@ def open_circuit() -> Impedance:
     return Impedance("open")
 
 
+def with_q(element: Impedance, q: float, frequency: str | float) -> Impedance:
+    """R, L and C with the losses of coils and capacitors of a Q at a frequency; raises UsageError for others.
+
+    In series each adds its reactance over Q to the resistance, in parallel its susceptance over Q to the conductance,
+    and a trap's coil its own.
+    """
+    needs(q, Number, "with_q, Q", "a number")
+    if not q > 0.0:
+        raise UsageError(f"with_q: Q {q} is not above zero")
+    if element.kind not in ("series", "parallel", "trap"):
+        raise UsageError(f"with_q: Q is that of coils and capacitors; an impedance of kind '{element.kind}' has none")
+    omega = 2.0 * math.pi * units.frequency(frequency)
+    r, inductance, c = (x.real for x in element.numbers)
+    if element.kind == "parallel":
+        lost = (1.0 / r if r else 0.0) + ((1.0 / (omega * inductance) if inductance else 0.0) + omega * c) / q
+        return Impedance("parallel", (1.0 / lost if lost else 0.0, inductance, c))
+    across = 1.0 / (omega * c) if c and element.kind == "series" else 0.0
+    return Impedance(element.kind, (r + (omega * inductance + across) / q, inductance, c))
+
+
 def short_circuit() -> Impedance:
     """Zero ohm."""
     return Impedance("constant", (0j,))
@@ -193,6 +213,10 @@ class LineType:
         rise = 1.0 if self.frequency is None else math.sqrt(frequency / self.frequency)
         alpha = self.attenuation * rise * math.log(10.0) / 20.0
         return complex(alpha, 2.0 * math.pi * frequency / (SPEED_OF_LIGHT * self.velocity))
+
+    def characteristic(self, _: float) -> float:
+        """Characteristic impedance at a frequency in Hz, ohm."""
+        return self.impedance
 
 
 def two_wire(spacing: str | float, diameter: str | float, permittivity: float = 1.0) -> LineType:

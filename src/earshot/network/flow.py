@@ -109,7 +109,8 @@ class SolvedCircuit:
                 count = len(wiring.ends)
                 compressed = {n: 20.0 * math.log10(x) for n, x in held.items()}
                 waves = arriving[0, :count, 0], leaving[0, :count, 0]
-                return Flow(circuit, float(hertz[0]), self.reference, *waves, dict(sent), compressed)
+                back = leaving[0, list(wiring.outside), 0]
+                return Flow(circuit, float(hertz[0]), self.reference, *waves, dict(sent), back, compressed)
             held = {n: 0.5 * (held[n] + now[n]) for n in held}
         worst = max(held, key=lambda n: abs(now[n] - held[n]))
         raise RunError(
@@ -136,7 +137,8 @@ class SolvedCircuit:
 class Flow:
     """Waves in a driven circuit at a frequency, Hz: into and out of every port of every part (ends,), √W.
 
-    sent: into the circuit's ports. compressed: dB that each saturating amplifier's gain is changed by.
+    sent: into the circuit's ports; returned: out of them (ports,). compressed: dB that each saturating amplifier's gain
+    is changed by.
     """
 
     circuit: Circuit
@@ -145,7 +147,13 @@ class Flow:
     into: Complexes
     out: Complexes
     sent: Mapping[str, complex]
+    returned: Complexes
     compressed: Mapping[str, float]
+
+    @property
+    def power_sent(self) -> float:
+        """Into all ports together, W."""
+        return float(sum(abs(wave) ** 2 for wave in self.sent.values()))
 
     @property
     def _ends(self) -> list[tuple[str, str]]:

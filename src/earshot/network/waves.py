@@ -24,9 +24,12 @@ _LOOP = 1e12
 """How much greater than those outside waves in a loop may be."""
 
 
-def renormalised(matrices: Complexes, own: float, reference: float) -> Complexes:
-    """Scattering matrices (n, ports, ports) at a real reference, from those at another, ohm (Kurokawa 1965, eq. 26)."""
-    if own == reference:
+def renormalised(matrices: Complexes, own: float | Floats, reference: float) -> Complexes:
+    """Scattering matrices (n, ports, ports) at a real reference, from those at others, ohm (Kurokawa 1965, eq. 26).
+
+    own: one for all, or (n, 1, 1).
+    """
+    if np.all(own == reference):
         return matrices
     r, one = (reference - own) / (reference + own), np.eye(matrices.shape[-1])
     # (S - r)(1 - r S)⁻¹: both factors are functions of S, so that their order does not matter.

@@ -92,9 +92,7 @@ class Run(Told):
         case, hertz = self.cases[0].case, self.cases[0].driven.frequency
         if not self.solution.tells_errors(hertz):
             return None
-        return mesh_errors(
-            self.solution, dict(case.sources) or None, hertz, terminations=case.terminations, every=every
-        )
+        return mesh_errors(self.solution, case.drive, hertz, terminations=case.terminations, every=every)
 
     def embedded(self) -> dict[str, FarField]:
         """The far field of every port alone, the others closed by their references, where the first case is driven."""
@@ -106,7 +104,7 @@ class Run(Told):
         """Every figure at a frequency, driven as the first case says: a column of its own, and the units."""
         case = self.cases[0].case
         return compare(
-            {label: self.solution}, dict(case.sources) or None, hertz, terminations=case.terminations,
+            {label: self.solution}, case.drive, hertz, terminations=case.terminations,
             sectors=case.sectors,
         )  # fmt: skip
 
@@ -141,7 +139,7 @@ def run(
         hertz = list(file.frequencies)
         cases = tuple(replace(case, frequencies=tuple(file.asked.single.tolist())) for case in cases)
     first = cases[0]
-    sources, hertz_of_first = dict(first.sources) or None, first.frequencies[0]
+    sources, hertz_of_first = first.drive, first.frequencies[0]
     fine = None
     if within:
         fine = fine_enough(

@@ -12,7 +12,7 @@ import pandas as pd
 
 from .. import units
 from ..answers.cases import Case
-from ..answers.comparing import compare, match_at
+from ..answers.comparing import compare, match_at, match_of_inputs
 from ..answers.solution import Solution
 from ..description.design import Value
 from ..errors import UsageError, unknown
@@ -64,7 +64,7 @@ class Asked:
 
     def field(self, solution: Solution) -> FarField:
         """The far field of a solution, driven as the case says."""
-        sources = dict(self.case.sources) or None
+        sources = self.case.drive
         return solution.drive(sources, self.hertz, terminations=self.case.terminations).far_field()
 
     def figures(self, solution: Solution) -> dict[str, float]:
@@ -73,7 +73,7 @@ class Asked:
 
     def table(self, solution: Solution) -> pd.DataFrame:
         """The same with their units."""
-        sources = dict(self.case.sources) or None
+        sources = self.case.drive
         found = compare(
             {"value": solution}, sources, self.hertz, terminations=self.case.terminations, sectors=self.case.sectors
         )
@@ -91,7 +91,7 @@ class Asked:
         field = self.field(solution)
         theta, phi = np.array([place or (0.0, 0.0) for place in (aim.peak, aim.behind, aim.lobe)]).T
         gain = decibels(field.gain(theta, phi))
-        found = match_at(solution.network, self.hertz)
+        found = self._match(solution)
         found["gain"], found["realized gain"] = float(gain[0]), float(decibels(field.realized_gain(*aim.peak)))
         found["mismatch loss"] = found["gain"] - found["realized gain"]
         if aim.behind is not None:
@@ -105,10 +105,18 @@ class Asked:
 
     def least(self, solution: Solution) -> dict[str, float]:
         """The match, and figures of named directions."""
-        found = match_at(solution.network, self.hertz)
+        found = self._match(solution)
         if self.also:
             field = self.field(solution)
             found |= {name: gain_towards(field, name) for name in self.also}
+        return found
+
+    def _match(self, solution: Solution) -> dict[str, float]:
+        found = match_at(solution.network, self.hertz)
+        if self.case.feed is not None:
+            flow = solution.drive(self.case.feed, self.hertz, terminations=self.case.terminations).feed
+            assert flow is not None
+            found |= {name: value for name, value, _ in match_of_inputs(flow)}
         return found
 
     def aim(self, solution: Solution) -> Aim:

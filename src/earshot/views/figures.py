@@ -436,6 +436,6 @@ def _figures(result: Run, _: Wishes) -> Any:
     from . import plots
 
     case, solution = result.cases[0].case, result.solution
-    table = solution.smooth_figures(dict(case.sources) or None, terminations=case.terminations)
+    table = solution.smooth_figures(case.drive, terminations=case.terminations)
     known = None if set(table.index) <= set(solution.solved.tolist()) else solution.currents_error
     return plots.figures(table, label=solution.antenna.name, between=known)
