@@ -45,6 +45,7 @@ from .network.fixtures import Fixture, line_fixture
 from .network.flow import Flow, SolvedCircuit, solve_circuit
 from .network.matching import Match, Stock, matches
 from .network.network import Network
+from .network.receiver import Heard, Receiver
 from .network.strips import strip
 from .network.trace import Trace
 
@@ -54,11 +55,13 @@ __all__ = [
     "Feed",
     "Fixture",
     "Flow",
+    "Heard",
     "Impedance",
     "LineType",
     "Match",
     "Network",
     "Placed",
+    "Receiver",
     "SolvedCircuit",
     "Stock",
     "Trace",

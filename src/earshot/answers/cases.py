@@ -8,10 +8,11 @@ from dataclasses import dataclass, field
 from ..arraytypes import Floats
 from ..network.elements import Impedance
 from ..network.feed import Feed
+from ..network.receiver import Receiver
 from ..network.sources import Source
 
-Drive = dict[str, Source] | Source | Feed | None
-"""What drives an antenna: sources by port, one for a lone port, a circuit in front of it, or 1 W available."""
+Drive = dict[str, Source] | Source | Feed | Receiver | None
+"""What drives an antenna: sources by port, one for a lone port, a circuit, or 1 W available."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +30,7 @@ class Case:
 
     sources and terminations: by port, as for `Solution.drive`; a lone port needs no source. frequencies: text or Hz.
     cuts: to take. near: points (..., 3), metres, by name. sectors: a direction and a half angle, by name. feed: a
-    circuit and what is sent into it, instead of sources.
+    circuit and what is sent into it, or where it is listened at, instead of sources.
     """
 
     name: str
@@ -39,7 +40,7 @@ class Case:
     terminations: Mapping[str, Impedance | complex] = field(default_factory=dict)
     near: Mapping[str, Floats] = field(default_factory=dict)
     sectors: Mapping[str, tuple[Sequence[float], str | float]] = field(default_factory=dict)
-    feed: Feed | None = None
+    feed: Feed | Receiver | None = None
 
     @property
     def drive(self) -> Drive:

@@ -64,6 +64,10 @@ def compare(
             own = columns[label]
             own["mismatch loss"], unit["mismatch loss"] = own["gain"] - own["realized gain"], "dB"
             own["total efficiency"], unit["total efficiency"] = own["power radiated"] / driven.incident, "1"
+            if driven.heard is not None:
+                level = own["gain"] + 10.0 * math.log10(driven.accepted)
+                own["noise"], unit["noise"] = driven.heard.noise, "K"
+                own["G/T"], unit["G/T"] = level - 10.0 * math.log10(driven.heard.noise), "dB/K"
             if driven.feed is not None:
                 for name, value, of in _fed_figures(driven, own["gain"]):
                     own[name], unit[name] = value, of

@@ -21,6 +21,7 @@ from ..lettering import Told
 from ..moments.basis import Basis
 from ..moments.formulation import formulation
 from ..network.flow import Flow
+from ..network.receiver import Heard
 from ..units import engineering
 
 if TYPE_CHECKING:
@@ -58,7 +59,7 @@ class Driven(Told):
     voltages, currents (ports,): peak, at the ports. driven: names of the ports with a source; the others are closed.
     taken: power in the metal and jacket of every wire, in every load, line and stub, W, by name.
     load_voltages, load_currents: across and through every load, peak. basis, amounts (functions,): what `flow` is of.
-    feed: what goes on in the circuit in front of it, if there is one.
+    feed: what goes on in the circuit in front of it, if there is one. heard: of a receiver, whose beam this is.
     """
 
     antenna: Antenna
@@ -72,6 +73,7 @@ class Driven(Told):
     load_voltages: Complexes
     load_currents: Complexes
     feed: Flow | None = None
+    heard: Heard | None = None
 
     def _in_words(self) -> str:
         place = engineering(self.frequency, "Hz", 6)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
@@ -67,6 +68,28 @@ def beams(
     return pd.DataFrame.from_dict(rows, orient="index").rename_axis("drive")
 
 
+def heard_row(driven: Driven, field: FarField) -> dict[str, Any]:
+    """Where a beam that is received comes from, and how well.
+
+    theta_deg, phi_deg: of the peak; gain_dBi: of the antenna with these weights (IEEE Std 145). gain_to_output_dB:
+    with all that the circuit adds and loses. noise_K: all that comes out, over k; of_circuit_K: what the circuit makes.
+    G_over_T_dB_per_K: that gain over that noise.
+    """
+    assert driven.heard is not None
+    theta, phi = field.peak
+    level = float(decibels(2.0 * np.pi / WAVE_IMPEDANCE * sum(np.abs(e) ** 2 for e in field.field(theta, phi))))
+    noise = driven.heard.noise
+    lobe = field.side_lobe
+    return {
+        "theta_deg": float(np.degrees(theta)), "phi_deg": float(np.degrees(phi)),
+        "gain_dBi": float(decibels(field.gain(theta, phi))), "gain_to_output_dB": level,
+        "noise_K": noise, "of_circuit_K": driven.heard.own,
+        "G_over_T_dB_per_K": level - 10.0 * math.log10(noise) if noise > 0.0 else math.inf,
+        "beamwidth_E_deg": _known(field.beamwidth("E")), "beamwidth_H_deg": _known(field.beamwidth("H")),
+        "side_lobe_dB": math.nan if lobe is None else lobe[0],
+    }  # fmt: skip
+
+
 def beam_row(driven: Driven, field: FarField) -> dict[str, Any]:
     """Where a beam that a circuit feeds goes, and how strong it is.
 
@@ -87,8 +110,12 @@ def beam_row(driven: Driven, field: FarField) -> dict[str, Any]:
         "EIRP_phi_dBW": float(decibels(parts[1])),
         "gain_dBi": float(decibels(field.gain(theta, phi))),
         "EIRP_over_sent_dB": float(decibels(sum(parts) / power)),
-        "beamwidth_E_deg": field.beamwidth("E"), "beamwidth_H_deg": field.beamwidth("H"),
-        "side_lobe_dB": None if lobe is None else lobe[0],
+        "beamwidth_E_deg": _known(field.beamwidth("E")), "beamwidth_H_deg": _known(field.beamwidth("H")),
+        "side_lobe_dB": math.nan if lobe is None else lobe[0],
         "accepted_share": driven.accepted / power,
         "compressed_dB": max(0.0, -min(held.values(), default=0.0)),
     }  # fmt: skip
+
+
+def _known(value: float | None) -> float:
+    return math.nan if value is None else value

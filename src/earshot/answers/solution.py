@@ -33,6 +33,7 @@ from ..network.feed import Feed, voltages_at
 from ..network.gap_circuit import Parts
 from ..network.network import Network, scattering
 from ..network.rational import sweep
+from ..network.receiver import Receiver
 from ..network.sources import Source, driven_ports, volts, watts
 from ..running import Record, report
 from .between import Between, between, followed
@@ -229,13 +230,13 @@ class Solution(Told):
         """Drive the ports at one frequency.
 
         sources: by port, made by `volts`, `amperes`, `watts`; a lone port needs no name, and without words it gets 1 W
-        available; or a `Feed`, a circuit in front of them. terminations: what closes ports that are not driven,
+        available; or a circuit, `Feed` or `Receiver`. terminations: what closes ports that are not driven,
         `open_circuit()`, `short_circuit()`, any
         impedance or ohms; their references unless named. frequency: may be left out when only one was solved; one in a
         band has its currents interpolated where `currents_error` allows it, any other one that was not solved is solved
         now, and said so. Raises UsageError for unknown ports.
         """
-        if isinstance(sources, Feed):
+        if isinstance(sources, Feed | Receiver):
             return self._fed(sources, frequency, terminations or {})
         given = self._named(sources)
         coefficients, admittance, hertz = self._at(frequency)
@@ -273,16 +274,23 @@ class Solution(Told):
         )
 
     def _fed(
-        self, feed: Feed, frequency: str | float | None, terminations: Mapping[str, Impedance | complex]
+        self, feed: Feed | Receiver, frequency: str | float | None, terminations: Mapping[str, Impedance | complex]
     ) -> Driven:
         for name in terminations:
             self.antenna.port(name)
         one = self.at(frequency)
         ports = one.network.ports
-        flow = feed.flow(one.network, terminations)
+        heard = None
+        if isinstance(feed, Receiver):
+            heard = feed.heard(one.network, terminations)
+            flow = heard.flow
+        else:
+            flow = feed.flow(one.network, terminations)
         at_ports = zip(ports, voltages_at(flow, ports).tolist(), strict=True)
         driven = one.drive({name: volts(voltage) for name, voltage in at_ports})
-        return replace(driven, driven=feed.fed(ports), feed=flow)
+        return replace(
+            driven, driven=tuple(p for p in ports if p in feed.circuit.ports), feed=None if heard else flow, heard=heard
+        )
 
     def run(self, *cases: Case) -> dict[str, tuple[Driven, ...]]:
         """Drive the ports as each case says: by its name, one result per frequency it names.

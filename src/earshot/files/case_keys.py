@@ -14,6 +14,7 @@ from ..fields.near import line_of_points, plane_of_points
 from ..media.surroundings import Medium
 from ..network.assembly import Circuit
 from ..network.feed import Feed
+from ..network.receiver import Receiver
 from ..network.sources import Source, amperes, volts
 from ..network.sources import watts as watts_
 from .atomic import told_apart
@@ -50,12 +51,17 @@ def read_case(
     inputs = [] if circuit is None else [port for port in circuit.ports if port not in ports]
     driven = {*case.power, *case.voltage, *case.current}
     through = circuit is not None and bool(driven & set(inputs))
+    if case.receive is not None:
+        if circuit is None or case.receive not in inputs:
+            raise DesignFileError(f"{texts.name}: {what}.receive: {unknown('input', case.receive, inputs)}")
+        if driven:
+            raise DesignFileError(f"{texts.name}: {what}: it receives, and drives '{min(driven)}': keep one")
     if through and driven & set(ports):
         both = min(driven & set(ports))
         raise DesignFileError(
             f"{texts.name}: {what}: '{both}' is a port, but inputs of the circuit are driven: keep one"
         )
-    sources = _sources(texts, inputs if through else ports, case, what, names)
+    sources = {} if case.receive else _sources(texts, inputs if through else ports, case, what, names)
 
     def read(text: str | float, kind: str, what: str) -> float:
         return texts.quantity(text, kind, what, names)
@@ -77,13 +83,17 @@ def read_case(
         key: (s.toward, texts.degrees(s.within, f"{what}.sectors.{key}.within")) for key, s in case.sectors.items()
     }
     cuts = tuple(read_cut(texts, text, what, medium) for text in case.cuts)
-    if not through:
+    if not through and case.receive is None:
         return Case(name, sources, hertz, cuts, ends, near, sectors)
     assert circuit is not None
     assert table.circuit is not None
     reference = texts.quantity(table.circuit.reference, "resistance", "circuit.reference", names)
     try:
-        feed = Feed(circuit, sources, reference)
+        feed: Feed | Receiver = (
+            Feed(circuit, sources, reference)
+            if case.receive is None
+            else Receiver(circuit, case.receive, reference, case.noise_temperature)
+        )
     except UsageError as problem:
         raise DesignFileError(f"{texts.name}: {what}: {problem}") from None
     return Case(name, {}, hertz, cuts, ends, near, sectors, feed)

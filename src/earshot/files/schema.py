@@ -244,6 +244,10 @@ class CaseTable(Table):
     """By port, or by input: available power of a generator of its reference."""
     set: dict[str, str | float | list[str | float]] = {}
     """Values that are other ones in this case; of the circuit and the drive alone. A list makes a case of each."""
+    receive: Text | None = None
+    """Instead of driving anything: the input of the circuit that is listened at."""
+    noise_temperature: float = 290.0
+    """Of all that the antenna sees as it listens, kelvin."""
     voltage: dict[str, str | float] = {}
     """By port: peak volts."""
     current: dict[str, str | float] = {}

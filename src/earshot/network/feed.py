@@ -72,22 +72,12 @@ class Feed:
         closings: of the antenna's ports that no part is joined to; their references unless named. Raises UsageError
         where an input is called like no port, but none of the antenna's ports is joined.
         """
-        fed = [port for port in antenna.ports if port in self.circuit.ports]
-        if not fed:
-            raise UsageError(
-                f"feed: none of its nodes is a port of the antenna ({', '.join(antenna.ports)}): join its outputs there"
-            )
+        parts = placed_antenna(self.circuit, antenna, closings)
         for port in self.sources:
-            if port in fed:
+            if port in antenna.ports:
                 raise UsageError(f"feed: '{port}' is a port of the antenna, and driven as an input: keep one")
-        for port in closings or {}:
-            if port in fed:
-                raise UsageError(f"port '{port}' is both fed by the circuit and closed: keep one")
-        alone = {port: z for port, z in zip(antenna.ports, antenna.references.tolist(), strict=True) if port not in fed}
-        parts = dict(self.circuit.parts) | {ANTENNA: Placed(block(antenna), antenna.ports)}
-        for port, own in alone.items():
-            parts[f"what closes {port}"] = Placed(to_ground((closings or {}).get(port, own)), [port])
-        inputs = [port for port in self.circuit.ports if port not in fed]
+        parts |= self.circuit.parts
+        inputs = [port for port in self.circuit.ports if port not in antenna.ports]
         return solve_circuit(Circuit(parts, inputs), antenna.frequencies, self.reference)
 
     def flow(self, antenna: Network, closings: Mapping[str, Impedance | complex] | None = None) -> Flow:
@@ -101,9 +91,27 @@ class Feed:
         found = self.solved(antenna, closings).network
         return replace(found, label=antenna.label, spans=antenna.spans)
 
-    def fed(self, ports: tuple[str, ...]) -> tuple[str, ...]:
-        """Those of an antenna's ports that it feeds."""
-        return tuple(port for port in ports if port in self.circuit.ports)
+
+def placed_antenna(
+    circuit: Circuit, antenna: Network, closings: Mapping[str, Impedance | complex] | None
+) -> dict[str, Placed]:
+    """An antenna as a part at a circuit's nodes, and what closes those of its ports that no part is joined to.
+
+    Raises UsageError where none is joined, and for closings of ports that are.
+    """
+    fed = [port for port in antenna.ports if port in circuit.ports]
+    if not fed:
+        raise UsageError(
+            f"circuit: none of its nodes is a port of the antenna ({', '.join(antenna.ports)}): join its outputs there"
+        )
+    for port in closings or {}:
+        if port in fed:
+            raise UsageError(f"port '{port}' is both joined to the circuit and closed: keep one")
+    parts = {ANTENNA: Placed(block(antenna), antenna.ports)}
+    for port, own in zip(antenna.ports, antenna.references.tolist(), strict=True):
+        if port not in fed:
+            parts[f"what closes {port}"] = Placed(to_ground((closings or {}).get(port, own)), [port])
+    return parts
 
 
 def inputs_of(flow: Flow) -> pd.DataFrame:

@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import numpy as np
 import pandas as pd
 
+from ..answers.feeding import beam_row, heard_row
 from ..arraytypes import Floats
 from ..errors import UsageError, unknown
 from ..fields import polarisation
 from ..fields.far import FarField
 from ..fields.gains import decibels
+from ..network.feed import inputs_of
+from ..network.flow import Flow
 from . import near_question
 from .asking import BEARINGS, QUESTIONS, Asked, ask, bearing, chosen_cases, degrees, question, stacked
 from .run import CaseRun, Run
@@ -166,6 +170,61 @@ def _weights(run: Run, asked: Asked) -> pd.DataFrame:
         return pd.DataFrame({"port": names, "wave_sqrtW": size, "level_dB": level, "phase_deg": phase, **where})
 
     return stacked((label, told(one)) for label, one in chosen_cases(run, asked.cases))
+
+
+def _through(run: Run, asked: Asked, *, heard: bool = False) -> list[tuple[str, CaseRun]]:
+    """Cases that drive inputs of a circuit, or listen at one."""
+    found = [(label, one) for label, one in chosen_cases(run, asked.cases)
+             if (one.driven.heard if heard else one.driven.feed) is not None]  # fmt: skip
+    if not found:
+        said = "listens at an input of a circuit" if heard else "drives an input of a circuit"
+        raise UsageError(f"no case {said}: the file says so by [circuit] and {'receive' if heard else 'power'}")
+    return found
+
+
+def beam_rows(cases: Sequence[tuple[str, CaseRun]]) -> pd.DataFrame:
+    """Of cases that drive inputs, a row each."""
+    rows = [{"case": c.case.name, "frequency_Hz": c.driven.frequency} | beam_row(c.driven, c.field) for _, c in cases]
+    return pd.DataFrame(rows).set_index(["case", "frequency_Hz"])
+
+
+def heard_rows(cases: Sequence[tuple[str, CaseRun]]) -> pd.DataFrame:
+    """Of cases that listen, a row each."""
+    rows = [{"case": c.case.name, "frequency_Hz": c.driven.frequency} | heard_row(c.driven, c.field) for _, c in cases]
+    return pd.DataFrame(rows).set_index(["case", "frequency_Hz"])
+
+
+@question(
+    "beams", "of cases that drive a circuit: where each beam goes, EIRP in all and by polarisation, widths, lobes"
+)
+def _beams(run: Run, asked: Asked) -> pd.DataFrame:
+    return beam_rows(_through(run, asked))
+
+
+@question("reception", "of cases that listen: where each beam is, gain up to the output, noise temperature, G/T")
+def _reception(run: Run, asked: Asked) -> pd.DataFrame:
+    return heard_rows(_through(run, asked, heard=True))
+
+
+@question("inputs", "of a circuit that is driven: impedance, VSWR and power at every input")
+def _inputs(run: Run, asked: Asked) -> pd.DataFrame:
+    return stacked((label, inputs_of(flow).reset_index()) for label, flow in _flows(run, asked))
+
+
+@question("levels", "waves, voltage and current at every port of every part of the circuit")
+def _levels(run: Run, asked: Asked) -> pd.DataFrame:
+    return stacked((label, flow.levels().reset_index()) for label, flow in _flows(run, asked))
+
+
+@question("parts", "the power that every part of the circuit takes, or gives (below zero)")
+def _parts(run: Run, asked: Asked) -> pd.DataFrame:
+    return stacked((label, flow.budget().reset_index()) for label, flow in _flows(run, asked))
+
+
+def _flows(run: Run, asked: Asked) -> Iterator[tuple[str, Flow]]:
+    for label, one in _through(run, asked):
+        assert one.driven.feed is not None
+        yield label, one.driven.feed
 
 
 @question("sector", "least, mean and greatest gain (dBi) about directions: --elevation, --azimuth, --within")

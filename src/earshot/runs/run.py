@@ -26,10 +26,13 @@ from ..fields.far import FarField
 from ..files.design_file import DesignFile, read_design
 from ..files.results import read_saved
 from ..lettering import Told
+from ..network.feed import Feed
 from ..network.sources import watts
 from ..units import engineering
 from . import written
 
+_HELD = 0.05
+"""Decibels of compression that are worth a word."""
 WORST_BALANCE = 0.02
 """How far power may be off, over what is accepted, before it is said."""
 
@@ -99,6 +102,16 @@ class Run(Told):
         hertz = self.cases[0].driven.frequency
         ports = [port.name for port in self.solution.antenna.ports]
         return {name: self.solution.drive({name: watts(1.0)}, hertz).far_field() for name in ports}
+
+    def unsaturated(self) -> dict[str, FarField]:
+        """Of cases whose amplifiers are held back, the far field if they never were, by name."""
+        found = {}
+        for one in self.cases:
+            feed, flow = one.case.feed, one.driven.feed
+            if isinstance(feed, Feed) and flow is not None and min(flow.compressed.values(), default=0.0) < -_HELD:
+                driven = self.solution.drive(feed.linear, one.driven.frequency, terminations=one.case.terminations)
+                found[one.case.name] = driven.far_field()
+        return found
 
     def figures_at(self, hertz: float, label: str) -> pd.DataFrame:
         """Every figure at a frequency, driven as the first case says: a column of its own, and the units."""

@@ -20,6 +20,7 @@ from ..fields import polarisation
 from ..fields.far import FarField
 from ..fields.gains import decibels
 from ..files.design_file import DesignFile
+from ..network.feed import Feed
 from ..runs.run import lone_case
 from .towards import gain_towards, is_towards, unit_of
 
@@ -113,7 +114,7 @@ class Asked:
 
     def _match(self, solution: Solution) -> dict[str, float]:
         found = match_at(solution.network, self.hertz)
-        if self.case.feed is not None:
+        if isinstance(self.case.feed, Feed):
             flow = solution.drive(self.case.feed, self.hertz, terminations=self.case.terminations).feed
             assert flow is not None
             found |= {name: value for name, value, _ in match_of_inputs(flow)}

@@ -23,6 +23,7 @@ from ..fields.far import FarField
 from ..fields.near import NearField, plane_of_points
 from ..files.design_file import FileBuild
 from ..files.ideal_array import ideal_array
+from ..network.flow import Flow
 from ..runs.run import Run
 
 
@@ -428,6 +429,34 @@ def _link(result: Run, _: Wishes) -> Any:
     if without is None or solved is None:
         raise UsageError(f"link: '{result.file.title}' names no amplifiers: add the key array.chain to its file")
     return plots.link(solved, without, labels=("with coupling", "without"), title=result.solution.antenna.name)
+
+
+def _through_a_circuit(result: Run) -> bool:
+    return any(one.driven.feed is not None for one in result.cases)
+
+
+def _first_fed(result: Run) -> tuple[Flow, str]:
+    """What goes on in the circuit in the first case that drives it, and that case in words."""
+    one = next((c for c in result.cases if c.driven.feed is not None), None)
+    if one is None or one.driven.feed is None:
+        raise UsageError(f"no case of '{result.file.title}' drives an input of a circuit")
+    return one.driven.feed, f"{result.solution.antenna.name}: {one.title.removeprefix('case ')}"
+
+
+@figure("circuit", needs=_through_a_circuit, of="of cases through a circuit")
+def _circuit(result: Run, _: Wishes) -> Any:
+    from . import plots
+
+    flow, title = _first_fed(result)
+    return plots.circuit(flow, title=title)
+
+
+@figure("power", needs=_through_a_circuit, of="of cases through a circuit")
+def _power(result: Run, _: Wishes) -> Any:
+    from . import plots
+
+    flow, title = _first_fed(result)
+    return plots.power(flow, title=f"{title}, where the power goes")
 
 
 @figure("figures")

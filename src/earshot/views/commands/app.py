@@ -31,6 +31,7 @@ COMMANDS = (
     "optimise",
     "fit",
     "match",
+    "circuit",
     "tolerate",
     "study",
     "store",

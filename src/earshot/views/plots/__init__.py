@@ -3,6 +3,7 @@
 from .against import against, numbers, over_two
 from .bands import impedance, return_loss, scattering, vswr
 from .beams import beam_map, coupling, envelope, layout, link, scan
+from .circuit import circuit, power
 from .cuts import MOST_SMALL, cartesian, multiples, polar
 from .geometry import geometry
 from .near import along, figures, near
@@ -18,6 +19,7 @@ __all__ = [
     "along",
     "beam_map",
     "cartesian",
+    "circuit",
     "coupling",
     "currents",
     "envelope",
@@ -35,6 +37,7 @@ __all__ = [
     "over_two",
     "pattern",
     "polar",
+    "power",
     "return_loss",
     "scan",
     "scattering",
