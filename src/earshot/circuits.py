@@ -1,5 +1,6 @@
 """Impedances, lines and fixtures; networks of ports; circuits of parts."""
 
+from .description.strips import strip
 from .network.amplifier import Amplifier, amplifier
 from .network.assembly import Circuit, Placed
 from .network.components import (
@@ -46,7 +47,6 @@ from .network.flow import Flow, SolvedCircuit, solve_circuit
 from .network.matching import Match, Stock, matches
 from .network.network import Network
 from .network.receiver import Heard, Receiver
-from .network.strips import strip
 from .network.trace import Trace
 
 __all__ = [

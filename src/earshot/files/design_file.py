@@ -29,7 +29,7 @@ from .circuit_keys import read_impedance, read_line, read_stub
 from .feed_keys import Around, read_circuit, settings
 from .part_keys import read_gap, read_layers, read_metal, read_port, read_value, read_wire
 from .reading import LARGEST_TEXT, read_text
-from .schema import DesignTable, ValueTable, parsed
+from .schema import CaseTable, DesignTable, ValueTable, parsed
 from .sheet_keys import read_sheet
 from .texts import Fault, Texts
 
@@ -345,6 +345,8 @@ def design_from_text(text: str, name: str, folder: Path, tables: Mapping[str, st
         circuit = None if table.circuit is None else read_circuit(texts, table.circuit, around, ports)
     for word in table.case:
         with texts.gathering(f"case.{word}"):
+            if table.circuit is not None and circuit is None and _through(table.case[word], table.circuit.inputs):
+                continue
             if not table.case[word].set:
                 cases.append(read_case(texts, table, word, medium, ports, known, circuit))
                 continue
@@ -371,6 +373,11 @@ def design_from_text(text: str, name: str, folder: Path, tables: Mapping[str, st
         frequencies,
         cases,
     )
+
+
+def _through(case: CaseTable, inputs: list[str]) -> bool:
+    """Whether a case goes by inputs of the circuit."""
+    return case.receive is not None or bool({*case.power, *case.voltage, *case.current} & set(inputs))
 
 
 def _as_set(

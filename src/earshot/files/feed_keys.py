@@ -11,6 +11,7 @@ import numpy as np
 
 from ..arraytypes import Floats
 from ..description.design import Quantities
+from ..description.strips import strip
 from ..errors import DesignFileError, UsageError, unknown
 from ..media.surroundings import Medium
 from ..network import components, couplers
@@ -18,7 +19,6 @@ from ..network.amplifier import amplifier
 from ..network.assembly import Circuit, Placed
 from ..network.components import Part, in_series, line, stub, to_ground
 from ..network.elements import Impedance, LineType, with_q
-from ..network.strips import strip
 from ..units import Quantity
 from .circuit_keys import line_kind, read_impedance, tables_named
 from .feed_schema import CircuitTable, ElementTable, PartTable, RunTable, RunToEndTable
@@ -130,6 +130,11 @@ def _parts(
             one = _part(texts, where, given[0], getattr(part, given[0]), around, own, number)
             told = name if number is None else _told(name, number)
             nodes = [node if number is None else node.replace(_NUMBER, str(number)) for node in part.nodes]
+            if len(nodes) != len(one.ports):
+                raise DesignFileError(
+                    f"{texts.name}: {where}: it has {len(one.ports)} ports ({', '.join(one.ports)}), but {len(nodes)} "
+                    f"nodes ({', '.join(nodes)}): give one each"
+                )
             if told in found:
                 raise DesignFileError(f"{texts.name}: {where}: there is another part '{told}': rename one")
             found[told] = Placed(one, nodes)

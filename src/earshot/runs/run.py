@@ -21,6 +21,9 @@ from ..answers.mesh_errors import mesh_errors
 from ..answers.solution import Solution
 from ..answers.solve import solve
 from ..arrays.weights import Weights
+from ..checks.circuit_check import check_circuit
+from ..checks.findings import Finding
+from ..description.antenna import Antenna
 from ..errors import UsageError
 from ..fields.far import FarField
 from ..files.design_file import DesignFile, read_design
@@ -202,6 +205,17 @@ def open_run(path: str | Path, frequencies: Sequence[str | float] | None = None)
     ).set_index("name")
     runs = _driven(solution, cases)
     return Run(saved.file, solution, runs, values, (*notes, *_doubts(runs)))
+
+
+def circuit_findings(file: DesignFile, antenna: Antenna) -> list[Finding]:
+    """What there is to say of the circuits its cases go through, once each."""
+    ports = {port.name: port.reference for port in antenna.ports}
+    found: dict[Finding, None] = {}
+    for case in file.cases:
+        if case.feed is not None:
+            places = [units.frequency(f) for f in case.frequencies]
+            found |= dict.fromkeys(check_circuit(case.feed.circuit, ports, places))
+    return list(found)
 
 
 def _driven(solution: Solution, cases: Sequence[Case]) -> tuple[CaseRun, ...]:

@@ -9,9 +9,11 @@ from typing import Annotated, Any
 import typer
 
 from ...answers.prepare import estimate, prepare
+from ...checks.findings import Findings
 from ...checks.sheet_check import sheet_quality
 from ...files.atomic import write_atomically
 from ...files.tables import records
+from ...runs.run import circuit_findings
 from ..tables import estimate_line, findings_table, quality_table
 from .options import DesignPath, Frequencies, Json, Sets, known_format, load
 from .screen import complain, progress, show, show_json
@@ -31,10 +33,10 @@ def check(
     file = load(path, sets, frequency)
     with progress():
         ready = prepare(file.design, file.highest)
-        antenna, findings = ready.antenna, ready.findings
+        antenna, asked = ready.antenna, [*file.frequencies, *(f for c in file.cases for f in c.frequencies)]
+        findings = Findings([*ready.findings, *circuit_findings(file, antenna)])
         sound = ready.basis is not None
         meshed = sheet_quality(antenna, file.highest) if antenna.sheets and sound else None
-        asked = [*file.frequencies, *(f for c in file.cases for f in c.frequencies)]
         takes = estimate(ready, asked) if sound else None
     if draw is not None:
         from .. import plots

@@ -13,7 +13,7 @@ from ..constants import wavenumber
 from ..errors import UsageError
 from ..media.stack import Stack
 from ..media.strip_line import strip_line
-from .elements import LineType
+from ..network.elements import LineType
 
 _LEAST, _MOST, _SAMPLES = 0.5, 1.6, 5
 """Over the frequency a strip is for: where it is known, and in how many places it is worked out."""
