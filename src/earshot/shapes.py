@@ -14,6 +14,7 @@ from .description.surfaces import (
     sphere,
     triangles,
 )
+from .description.traces import meander_points, mitre, trace
 
 __all__ = [
     "Surface",
@@ -24,9 +25,12 @@ __all__ = [
     "cylinder",
     "disk",
     "helix_points",
+    "meander_points",
+    "mitre",
     "paraboloid",
     "plate",
     "polygon",
     "sphere",
+    "trace",
     "triangles",
 ]

@@ -194,7 +194,6 @@ def test_inputs_are_figures_of_studies(fed_file, tmp_path):
     assert seen["EIRP"].iloc[0] - seen["EIRP"].iloc[1] == pytest.approx(3, abs=1e-6)
     tuned = es.studies.tune(es.read_design(fed_file), ["lost"], ["EIRP over power sent = 5"])
     assert tuned.met
-    assert tuned.solves == 1
 
 
 def test_command_tells_and_writes(fed_file, tmp_path, capsys):

@@ -34,11 +34,15 @@ class Stretch:
 
 @dataclass(frozen=True, slots=True)
 class Facet:
-    """A flat face: a frame (3, 4) of two sides, normal and middle, the area in it, and the longest edge it bears."""
+    """A flat face: a frame (3, 4) of two sides, normal and middle, the area in it, and the longest edge it bears.
+
+    yields: whether edges that others share with it are as long as those want them.
+    """
 
     frame: Floats
     area: Area
     longest: float = math.inf
+    yields: bool = False
 
 
 class Shape(ABC):

@@ -209,6 +209,7 @@ def built(texts: Texts, table: DesignTable, names: Quantities, metals: Any, medi
     before = texts.stumbles
     parts = {**table.wire, **table.sheet}
     sheets: list[Sheet] = []
+    texts.board = medium.stack
     for name, wire in table.wire.items():
         wires += read_wire(texts, name, wire, names, metals.get(wire.metal or table.metal))
     for name, sheet in table.sheet.items():

@@ -4,21 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
 
-from ..description import surfaces
+from ..description import surfaces, traces
 from ..description.design import Quantities
 from ..description.round_shapes import Annulus, Cone, Cylinder, Disk, Paraboloid, Sphere
 from ..description.shapes import Box, Plate, Polygon, Shape, Triangles
 from ..description.sheets import Sheet
 from ..description.surfaces import Surface
+from ..description.traces import Strip
 from ..errors import DesignFileError
 from ..media.metals import Metal
+from ..media.strip_line import strip_width
 from .sheet_schema import SheetTable, SurfaceTable
 from .texts import Texts
 from .triangles import read_triangles
+
+_LEVEL = 1e-12
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +45,54 @@ def _rings_table(surface: Surface) -> dict[str, Any]:
     rings = [list(ring.coords)[:-1] for ring in (outline.exterior, *outline.interiors)]
     places = [[_point(surface.to_space(np.array([*xy, 0.0]))) for xy in ring] for ring in rings]
     return {"points": places[0]} | ({"holes": places[1:]} if places[1:] else {})
+
+
+def _read_trace(texts: Texts, here: str, table: Any, names: Quantities) -> Surface:
+    points = [tuple(texts.point(p, f"{here}.points", names)) for p in table.points]
+    if (table.width is None) == (table.impedance is None):
+        raise DesignFileError(f"{texts.name}: {here}: give its width or its impedance, one of them")
+    if isinstance(table.corners, str) and table.corners not in ("mitred", "whole"):
+        raise DesignFileError(f"{texts.name}: {here}.corners: '{table.corners}' is not mitred, whole or a number")
+    several = isinstance(table.width or table.impedance, list)
+    said = (table.width or table.impedance) if several else [table.width or table.impedance]
+    if table.width is not None:
+        widths = [texts.quantity(w, "length", f"{here}.width", names) for w in said]
+    else:
+        widths = [_of_impedance(texts, texts.quantity(z, "resistance", f"{here}.impedance", names), here) for z in said]
+    if not several:
+        widths = widths * (len(points) - 1)
+    for bend in sorted(table.meanders, key=lambda m: -m.leg):
+        if not 1 <= bend.leg < len(points):
+            raise DesignFileError(f"{texts.name}: {here}.meanders: there is no leg {bend.leg} of {len(points) - 1}")
+        more, room, apart = (texts.quantity(getattr(bend, key), "length", f"{here}.meanders.{key}", names)
+                             for key in ("longer", "room", "apart"))  # fmt: skip
+        legs = traces.meander_points(points[bend.leg - 1], points[bend.leg], more, room, apart)
+        points[bend.leg - 1 : bend.leg + 1] = legs
+        widths[bend.leg - 1 : bend.leg] = [widths[bend.leg - 1]] * (len(legs) - 1)
+    radius = 0.0 if table.radius is None else texts.quantity(table.radius, "length", f"{here}.radius", names)
+    cut = 0.0 if isinstance(table.corners, str) else table.corners
+    if table.corners == "mitred" and not radius and texts.board is not None:
+        cut = traces.mitre(min(widths), texts.board.thickness)
+    return traces.trace(points, widths, mitre=cut, radius=radius)
+
+
+def _of_impedance(texts: Texts, ohms: float, here: str) -> float:
+    if texts.board is None:
+        raise DesignFileError(f"{texts.name}: {here}.impedance: the file has no layers to print it on: add [[layer]]")
+    assert texts.frequency is not None
+    return _strip_width(texts.board, ohms, texts.frequency)
+
+
+_strip_width = lru_cache(maxsize=256)(strip_width)
+
+
+def _trace_table(surface: Surface) -> dict[str, Any]:
+    strip = surface.shape
+    assert isinstance(strip, Strip)
+    places = surface.to_space(np.column_stack([np.array(strip.points), np.zeros(len(strip.points))]))
+    found: dict[str, Any] = {"points": [_point(p) for p in places], "width": [f"{w!r} m" for w in strip.widths]}
+    found |= {"radius": f"{strip.radius!r} m"} if strip.radius else {"corners": strip.mitre}
+    return found
 
 
 def _given_table(surface: Surface) -> dict[str, Any]:
@@ -109,6 +162,7 @@ KEYS = {
     "paraboloid": _placed(surfaces.paraboloid, "diameter focal_length", "base", Paraboloid, "axis"),
     "sphere": _placed(surfaces.sphere, "diameter", "centre", Sphere),
     "polygon": _Key(_rings, (Polygon,), _rings_table),
+    "trace": _Key(_read_trace, (Strip,), _trace_table),
     "triangles": _Key(lambda *x: surfaces.triangles(x[2].corners, x[2].faces), (Triangles,), _given_table),
     "file": _Key(lambda texts, _, table, __: read_triangles(texts.folder / table.file, table.unit)),
 }
@@ -145,6 +199,9 @@ def sheet_table(sheet: Sheet) -> dict[str, Any]:
     """A sheet as a table of a design file, every length in metres and to the last digit."""
     own = [(key, k.write) for key, k in KEYS.items() if k.write and isinstance(sheet.surface.shape, k.shapes)]
     found: dict[str, Any] = {key: write(sheet.surface) for key, write in own}
+    if "trace" in found and abs(abs(sheet.surface.frame[2][2]) - 1.0) > _LEVEL:
+        # Its points are told level; where it is not, its outline says the same.
+        found = {"polygon": _rings_table(sheet.surface)}
     if sheet.metal is not None:
         found["metal"] = sheet.metal.name
     if sheet.thickness is not None:

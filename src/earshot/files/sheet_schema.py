@@ -114,6 +114,36 @@ class PolygonTable(Table):
     """Corners of holes."""
 
 
+class MeanderTable(Table):
+    """Hairpins to the left of a leg, which make it longer."""
+
+    leg: int = 1
+    """Which leg, from 1, as points are given."""
+    longer: str | float
+    """By how much, along the centre line."""
+    room: str | float
+    """How far aside they go at most."""
+    apart: str | float
+    """From the middle of one arm to the next."""
+
+
+class TraceTable(Table):
+    """A strip along a centre line: exactly one of `width` and `impedance`."""
+
+    points: list[Text]
+    """Of the centre line, each "x, y, z", on one level."""
+    width: str | float | list[str | float] | None = None
+    """Of the strip, or of every leg."""
+    impedance: str | float | list[str | float] | None = None
+    """Instead: the width that has this impedance on this file's board at the file's frequency."""
+    corners: Text | float = "mitred"
+    """Right-angled ones are "mitred" as the board wants it, left "whole", or cut by this share of their diagonal."""
+    radius: str | float | None = None
+    """Of the centre line where it turns, instead of corners."""
+    meanders: list[MeanderTable] = []
+    """Legs that are made longer."""
+
+
 class TrianglesTable(Table):
     """Triangles, as they are."""
 
@@ -142,6 +172,8 @@ class SurfaceTable(Table):
     """A sphere."""
     polygon: PolygonTable | None = None
     """A flat polygon."""
+    trace: TraceTable | None = None
+    """A strip along a centre line."""
     triangles: TrianglesTable | None = None
     """Triangles, as they are."""
     file: Text | None = None

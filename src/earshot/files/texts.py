@@ -11,6 +11,7 @@ from pathlib import Path
 from .. import units
 from ..constants import wavelength
 from ..errors import DesignFileError, EarshotError, UnitError
+from ..media.stack import Stack
 from .reading import KeptText
 
 
@@ -34,7 +35,7 @@ class Texts:
 
     name: of the file. folder: where the files it names are. frequency: where "lambda" is measured, as text. faults:
     places already known to be wrong; what follows from them is not told again, but counts among the stumbles. tables:
-    texts of files it names, by name, that are not in the folder.
+    texts of files it names, by name, that are not in the folder. board: the layers strips are printed on, once known.
     """
 
     def __init__(
@@ -48,6 +49,7 @@ class Texts:
         self.name, self.folder, self.tables = name, folder, tables or {}
         self.faults, self.stumbles = list(faults), 0
         self.frequency: float | None = None
+        self.board: Stack | None = None
         with self.gathering("frequency"):
             hertz = self.quantity(frequency, "frequency", "frequency")
             if hertz <= 0.0:

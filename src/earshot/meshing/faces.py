@@ -59,7 +59,10 @@ def slabs(antenna: Antenna) -> list[Slab]:
 
 @dataclass(frozen=True, slots=True)
 class Face:
-    """A flat face: its sheet, frame (3, 4) of two sides, normal and origin, area in it, greatest edge, and on rims."""
+    """A flat face: its sheet, frame (3, 4) of two sides, normal and origin, area in it, greatest edge, and on rims.
+
+    yields: whether rims that it shares are as the others want them.
+    """
 
     sheet: int
     frame: Floats
@@ -67,6 +70,7 @@ class Face:
     rectangle: bool
     most: float
     rim: float
+    yields: bool = False
 
     def flat(self, points: Floats) -> Floats:
         """Points in the frame: two coordinates in the plane, one off it."""
@@ -87,7 +91,7 @@ def faces_of(surface: Surface, sheet: int, most: float, rim: float) -> list[Face
         # Where a grid cannot be fine across an edge and long beside it, all of it is finer.
         edge = min(most, facet.longest) if rectangle else 0.8 * most
         frame = np.column_stack([axes, middle])
-        found.append(Face(sheet, frame, facet.area, rectangle, edge, edge if rectangle else rim * edge))
+        found.append(Face(sheet, frame, facet.area, rectangle, edge, edge if rectangle else rim * edge, facet.yields))
     return found
 
 
@@ -309,9 +313,11 @@ def _divided(
     tolerance: float,
 ) -> list[Floats]:
     """Every atom cut into edges, from its first end to its last. level: points that no edge need be short at."""
-    most = np.full(len(atoms), np.inf)
+    most, alone = np.full(len(atoms), np.inf), np.full(len(atoms), np.inf)
     for face, own in zip(faces, atoms_of, strict=True):
-        most[own] = np.minimum(most[own], face.rim)
+        for kept in (alone, most)[: 1 if face.yields else 2]:
+            kept[own] = np.minimum(kept[own], face.rim)
+    most = np.where(np.isfinite(most), most, alone)
     # Where no free rim begins, metal goes on round a corner, or in several ways: what happens there is milder.
     times = np.bincount([a for own in atoms_of for a in own], minlength=len(atoms))
     rim: set[tuple[int, int]] = set()
