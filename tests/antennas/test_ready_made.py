@@ -17,6 +17,10 @@ METAL = ["bow_tie", "corner_reflector", "discone", "horn", "plane_reflector", "p
 METAL += ["waveguide"]
 PRINTED = ["disk_patch", "inset_patch", "patch"]
 METAL += PRINTED
+PANELS = ["corporate_panel", "series_panel", "series_row"]
+"""Larger than is solved several times over."""
+METAL += PANELS
+KINDS = [kind for kind in antennas.__all__ if kind not in PANELS]
 WIRES = [kind for kind in antennas.__all__ if kind not in METAL]
 
 
@@ -34,7 +38,7 @@ def figures(design):
     return es.solve(design).drive().far_field().summary()["value"]
 
 
-@pytest.mark.parametrize("kind", antennas.__all__)
+@pytest.mark.parametrize("kind", KINDS)
 def test_each_is_sensible_from_a_frequency_alone(kind):
     design = getattr(antennas, kind)(F)
     assert not [f for f in es.check(design) if f.level != "note"]
@@ -55,7 +59,7 @@ def test_each_is_sensible_from_a_frequency_alone(kind):
     assert 0.8 < beam.efficiency < 1.0 if kind in PRINTED else beam.efficiency == pytest.approx(1.0, abs=1e-3)
 
 
-@pytest.mark.parametrize("kind", antennas.__all__)
+@pytest.mark.parametrize("kind", KINDS)
 def test_each_goes_to_another_frequency_and_through_a_file(kind, tmp_path):
     design = getattr(antennas, kind)(F)
     path = es.write(design, tmp_path / "made.toml")
@@ -273,3 +277,53 @@ def test_a_patch_looks_up_and_its_field_is_along_it():
         assert 6.5 < float(beam.summary()["value"]["directivity"]) < 8.5
         e_theta, e_phi = beam.field(np.array([0.0]), np.array([0.0]))
         assert abs(e_theta[0]) > 20 * abs(e_phi[0])
+
+
+@pytest.mark.parametrize(
+    ("board", "thickness", "frequency", "patches"),
+    [("ptfe glass", "0.02 lambda", "5.8 GHz", 4), (es.Dielectric("made up", 3.2, 0.002), "0.015 lambda", "9.7 GHz", 3)],
+)
+def test_a_row_looks_straight_up(board, thickness, frequency, patches):
+    """Each patch half a wave, each strip as good as one: all in phase, with the lobes of an even row."""
+    row = antennas.series_row(frequency, board, thickness, patches=patches)
+    assert not es.check(row)
+    answer = es.solve(row, frequency)
+    assert answer.network.vswr().values[0, 0] < 2.0
+    beam = answer.drive().far_field()
+    assert np.degrees(beam.peak[0]) < 1.3
+    assert -13.6 < beam.side_lobe[0] < -10.5
+
+
+def test_a_tree_feeds_all_patches_alike():
+    """Two by two, of equal ways: equal powers but for coupling, in phase, straight up."""
+    panel = antennas.corporate_panel("5.8 GHz", columns=2)
+    assert not es.check(panel)
+    driven = es.solve(panel, "5.8 GHz").drive()
+    assert np.degrees(driven.far_field().peak[0]) < 1.0
+    table = driven.sheet_currents_table()
+    table = table[table["sheet"].str.startswith("patch")]
+    moments = (table["Jx_A_per_m"] * table["area_m2"]).groupby(table["sheet"]).sum().to_numpy()
+    assert len(moments) == 4
+    assert np.ptp(20 * np.log10(np.abs(moments))) < 1.0
+    assert np.abs(np.degrees(np.angle(moments / moments[0]))).max() < 5.0
+    assert driven.ports_table()["active_vswr"].iloc[0].real < 2.0
+
+
+@pytest.mark.parametrize("kind", PANELS)
+def test_panels_go_through_files_and_checks(kind, tmp_path, capsys):
+    from earshot.views.commands.app import main
+
+    path = tmp_path / "panel.toml"
+    told = [] if kind == "series_row" else ["--count", "1x2" if kind == "corporate_panel" else "2x2"]
+    assert main(["new", kind.replace("_", "-"), "-f", "5.8 GHz", "--out", str(path), *told]) == 0
+    design = es.read_design(path).design
+    sheets = {s.name for s in design.antenna.sheets}
+    assert sum("patch" in name for name in sheets) == (5 if kind == "series_row" else 2 if "corp" in kind else 4)
+    again = es.read_design(es.write(design.antenna, tmp_path / "again.toml", frequency="5.8 GHz")).design
+    for one, other in zip(design.antenna.sheets, again.antenna.sheets, strict=True):
+        assert one.surface.outline.symmetric_difference(other.surface.outline).area < 1e-6 * one.surface.outline.area
+    assert main(["check", str(path)]) == 0
+    assert main(["new", "corporate-panel", "-f", "5.8 GHz", "--count", "4x4", "--out", str(tmp_path / "x.toml")]) == 2
+    assert "a port for each" in capsys.readouterr().err
+    assert main(["new", "yagi", "-f", "1 GHz", "--count", "3x4", "--out", str(tmp_path / "y.toml")]) == 2
+    assert "write it like '5'" in capsys.readouterr().err

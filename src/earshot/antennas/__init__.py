@@ -7,6 +7,7 @@ rod="8 mm")`. What they give can be changed, solved and written like any other d
 from .beams import log_periodic, quad, stepped_yagi, yagi
 from .flares import discone, horn, sleeve_dipole, waveguide
 from .loops import circular_loop, delta_loop, helix, square_loop
+from .panels import corporate_panel, series_panel, series_row
 from .patches import disk_patch, inset_patch, patch
 from .plates import bow_tie, corner_reflector, plane_reflector, plate_monopole
 from .rods import (
@@ -24,6 +25,7 @@ __all__ = [
     "bow_tie",
     "circular_loop",
     "corner_reflector",
+    "corporate_panel",
     "delta_loop",
     "dipole",
     "discone",
@@ -42,6 +44,8 @@ __all__ = [
     "plane_reflector",
     "plate_monopole",
     "quad",
+    "series_panel",
+    "series_row",
     "sleeve_dipole",
     "square_loop",
     "stepped_yagi",

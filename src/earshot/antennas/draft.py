@@ -70,10 +70,11 @@ class Draft:
         entry = ", ".join(f"{key} = {_quoted(text)}" for key, text in keys.items())
         self._part("wire", name, f"radius = {_quoted(radius)}", f"{kind} = {{ {entry} }}")
 
-    def sheet(self, name: str, kind: str, keys: Mapping[str, Any], *, sides: int = 1) -> None:
+    def sheet(self, name: str, kind: str, keys: Mapping[str, Any], *, sides: int = 1, density: float = 1.0) -> None:
         """A sheet in the shape of a plate, box, cylinder or the like."""
         rows = [f"{key} = {json.dumps(value, ensure_ascii=False)}" for key, value in keys.items()]
-        self._part("sheet", name, f"{kind} = {{ {', '.join(rows)} }}", *([f"sides = {sides}"] if sides != 1 else []))
+        self._part("sheet", name, f"{kind} = {{ {', '.join(rows)} }}", *([f"sides = {sides}"] if sides != 1 else []),
+                   *([f"density = {density}"] if density != 1.0 else []))  # fmt: skip
 
     def sheet_port(self, name: str, on: str, at: str, across: str, gap: str, reference: str = "50 ohm") -> None:
         """A port across a gap of a sheet."""
@@ -104,6 +105,11 @@ class Draft:
         rows = ", ".join(_quoted(c) for c in cuts)
         self._remark("case")
         self._parts.append(f'[case.transmitting]\npower = {{ feed = "1 W" }}\ncuts = [{rows}]')
+
+    def more(self, key: str, **rows: Any) -> None:
+        """Any other table."""
+        told = [f"{name} = {json.dumps(value, ensure_ascii=False)}" for name, value in rows.items()]
+        self._parts.append("\n".join(["", f"[{key}]", *told]))
 
     def _part(self, kind: str, name: str, *rows: str) -> None:
         self._remark(kind)

@@ -11,7 +11,7 @@ from ..media.strip_line import strip_width
 from .draft import Draft
 
 
-def _board(draft: Draft, board: Dielectric | str, thickness: str | float) -> Stack:
+def board_of(draft: Draft, board: Dielectric | str, thickness: str | float) -> Stack:
     """The layer in the draft, and as the formulas want it."""
     made = dielectrics[board] if isinstance(board, str) else board
     draft.value("thickness", thickness, "0.003 lambda", "0.06 lambda", "of the board")
@@ -20,7 +20,7 @@ def _board(draft: Draft, board: Dielectric | str, thickness: str | float) -> Sta
     return Stack(Layer(metres, made))
 
 
-def _shown(draft: Draft, name: str, metres: float, low: float, high: float, note: str, *at: str) -> None:
+def shown(draft: Draft, name: str, metres: float, low: float, high: float, note: str, *at: str) -> None:
     """A length in wavelengths, and the shares of it that it may range between."""
     share = metres / wavelength(draft.hertz)
     texts = [f"{round(factor * share, 5)} lambda" for factor in (1.0, low, high)]
@@ -43,9 +43,9 @@ def patch(
     by name. Raises UsageError and UnitError.
     """
     draft = Draft("Patch", "A rectangular patch on a board over a plane, fed by a probe from below.", frequency)
-    start = patch_start(_board(draft, board, thickness), draft.hertz)
+    start = patch_start(board_of(draft, board, thickness), draft.hertz)
     _rectangle(draft, start, 0.981)
-    _shown(draft, "offset", 1.15 * start.offset, 0.1, 1.5, "of the probe, from the middle", "0, 0, thickness",
+    shown(draft, "offset", 1.15 * start.offset, 0.1, 1.5, "of the probe, from the middle", "0, 0, thickness",
            "offset, 0, thickness")  # fmt: skip
     draft.rod("0.008 lambda")
     draft.sheet("patch", "plate", {"width": "length", "depth": "width", "centre": "0, 0, thickness"})
@@ -57,9 +57,9 @@ def patch(
 
 
 def _rectangle(draft: Draft, start: PatchStart, share: float) -> None:
-    _shown(draft, "length", share * start.length, 0.8, 1.2, "of the patch, along the field",
+    shown(draft, "length", share * start.length, 0.8, 1.2, "of the patch, along the field",
            "-length / 2, -width / 2, thickness", "length / 2, -width / 2, thickness")  # fmt: skip
-    _shown(draft, "width", start.width, 0.4, 1.6, "of the patch, across the field",
+    shown(draft, "width", start.width, 0.4, 1.6, "of the patch, across the field",
            "length / 2, -width / 2, thickness", "length / 2, width / 2, thickness")  # fmt: skip
 
 
@@ -75,15 +75,15 @@ def inset_patch(
     by name. Raises UsageError and UnitError.
     """
     draft = Draft("Inset patch", "A rectangular patch fed by a strip let into its rim.", frequency)
-    stack = _board(draft, board, thickness)
+    stack = board_of(draft, board, thickness)
     start = patch_start(stack, draft.hertz)
     _rectangle(draft, start, 1.015)
     strip = strip_width(stack, 50.0, draft.hertz)
-    _shown(draft, "strip", strip, 0.4, 2.0, "width of the line")
-    _shown(draft, "notch", 0.4 * strip, 0.3, 3.0, "between the line and the patch beside it")
-    _shown(draft, "inset", 0.9 * start.inset, 0.2, 1.4, "from the rim to where the line joins",
+    shown(draft, "strip", strip, 0.4, 2.0, "width of the line")
+    shown(draft, "notch", 0.4 * strip, 0.3, 3.0, "between the line and the patch beside it")
+    shown(draft, "inset", 0.9 * start.inset, 0.2, 1.4, "from the rim to where the line joins",
            "-length / 2, 0, thickness", "-length / 2 + inset, 0, thickness")  # fmt: skip
-    _shown(draft, "line", 0.5 * start.length, 0.3, 3.0, "from the pin to the rim",
+    shown(draft, "line", 0.5 * start.length, 0.3, 3.0, "from the pin to the rim",
            "-length / 2 - line, 0, thickness", "-length / 2, 0, thickness")  # fmt: skip
     draft.rod("0.004 lambda")
     x, low, high, out = "-length / 2", "-strip / 2", "strip / 2", "strip / 2 + notch"
@@ -111,10 +111,10 @@ def disk_patch(
     The field is along x. values: to change, by name. Raises UsageError and UnitError.
     """
     draft = Draft("Round patch", "A round patch on a board over a plane, fed by a probe from below.", frequency)
-    start = disk_start(_board(draft, board, thickness), draft.hertz)
-    _shown(draft, "across", 1.0085 * start.length, 0.8, 1.2, "diameter of the patch", "-across / 2, 0, thickness",
+    start = disk_start(board_of(draft, board, thickness), draft.hertz)
+    shown(draft, "across", 1.0085 * start.length, 0.8, 1.2, "diameter of the patch", "-across / 2, 0, thickness",
            "across / 2, 0, thickness")  # fmt: skip
-    _shown(draft, "offset", 1.1 * start.offset, 0.1, 1.5, "of the probe, from the middle")
+    shown(draft, "offset", 1.1 * start.offset, 0.1, 1.5, "of the probe, from the middle")
     draft.rod("0.008 lambda")
     draft.sheet("patch", "disk", {"diameter": "across", "centre": "0, 0, thickness"})
     _pin(draft, "pin", "offset")

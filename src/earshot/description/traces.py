@@ -75,9 +75,12 @@ class Strip(Flat):
 
     @cached_property
     def _outline(self) -> Area:
-        from shapely import union_all
+        from shapely import MultiPoint, snap, union_all
 
-        whole = union_all(self.pieces, grid_size=1e-9 * self.sizes[0])
+        size = self.sizes[0]
+        corners = MultiPoint([xy for piece in self.pieces for xy in piece.exterior.coords])
+        # What meets but for rounding is made to meet, and corners stay where they are.
+        whole = snap(union_all(self.pieces, grid_size=1e-9 * size), corners, 1e-8 * size)
         if whole.geom_type != "Polygon":
             raise UsageError("trace: it falls into pieces: move its points closer")
         return whole
@@ -278,8 +281,8 @@ def meander_points(
 ) -> list[tuple[float, float, float]]:
     """Points of a line from one place to another that is longer than straight, by hairpins to its left.
 
-    longer: by how much, along its centre line; room: how far hairpins go aside at most; apart: from one arm to the next.
-    Raises UsageError where it does not fit: the straight way must be longer than all its arms are wide.
+    longer: by how much, along its centre line; room: how far hairpins go aside at most; apart: from one arm to the
+    next. Raises UsageError where it does not fit: the straight way must be longer than all its arms are wide.
     """
     one, two = (np.array([units.length(c, "meander, place") for c in p]) for p in (start, stop))
     more, aside, step = (

@@ -300,6 +300,7 @@ class FarField(Told):
         samples: dict[str, tuple[tuple[str, ...], Any, dict[str, str]]] = {
             name: (names, in_unit(ratio, unit), {"units": unit}) for name, ratio in gains.items()
         }
+        samples["eirp"] = (names, decibels(whole), {"units": "dBW"})
         for name, part in (("e_theta", e_theta), ("e_phi", e_phi)):
             samples[name] = (names, part, {"units": "V", "long_name": "times distance, peak"})
         samples["axial_ratio"] = (names, polarisation.axial_ratio(e_theta, e_phi), {"units": "dB"})

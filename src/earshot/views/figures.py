@@ -129,7 +129,9 @@ def planes_of(cuts: Iterable[Cut]) -> tuple[list[str], dict[str, Any]]:
     }
 
 
-def over_one_another(fields: Sequence[FarField], labels: Sequence[str], cuts: Iterable[Cut]) -> dict[str, Any]:
+def over_one_another(
+    fields: Sequence[FarField], labels: Sequence[str], cuts: Iterable[Cut], quantity: str = "gain"
+) -> dict[str, Any]:
     """Drawings of one cut through several fields: in a circle, straight, and, of a dozen at most, small ones.
 
     The first plane that is named, E unless one is; of many fields an upright cut, if there is one.
@@ -143,11 +145,11 @@ def over_one_another(fields: Sequence[FarField], labels: Sequence[str], cuts: It
         kind = "azimuth" if angles["azimuth"] else "elevation"
         planes, angles = [], {kind: angles[kind][:1]}
     drawn: dict[str, Any] = {
-        name: partial(draw, fields, *planes, **angles, labels=labels)
+        name: partial(draw, fields, *planes, **angles, labels=labels, quantity=quantity)
         for name, draw in (("polar", plots.polar), ("cartesian", plots.cartesian))
     }
     if _FEW < len(fields) <= plots.MOST_SMALL:
-        drawn["multiples"] = partial(plots.multiples, fields, *planes, **angles, labels=labels)
+        drawn["multiples"] = partial(plots.multiples, fields, *planes, **angles, labels=labels, quantity=quantity)
     return drawn
 
 

@@ -77,6 +77,11 @@ def _figures(run: Run) -> dict[str, Any]:
         for name in ("circuit", "power")
         if FIGURES[name].needs(run)
     }
-    beams = [(one.field, one.case.name) for one in run.cases]
+    through = [one for one in run.cases if one.driven.feed is not None]
+    if not through:
+        heard = [one for one in run.cases if one.driven.heard is not None]
+        return drawn | over_one_another([c.field for c in heard], [c.case.name for c in heard], heard[0].case.cuts)
+    beams = [(one.field, one.case.name) for one in through]
     beams += [(field, f"{name}, never saturated") for name, field in run.unsaturated().items()]
-    return drawn | over_one_another([f for f, _ in beams], [n for _, n in beams], run.cases[0].case.cuts)
+    cuts = next((one.case.cuts for one in through if one.case.cuts), ())
+    return drawn | over_one_another([f for f, _ in beams], [n for _, n in beams], cuts, "eirp")

@@ -30,12 +30,23 @@ def _like(start: str) -> list[str]:
     return [name for name in kinds() if name.startswith(start)]
 
 
-def _counted(make: Callable[..., Any]) -> tuple[str, Any] | None:
-    """What the antenna has a number of, if anything: elements, radials, turns; and how many unless said."""
-    own = next((p for p in inspect.signature(make).parameters.values() if p.annotation == "int"), None)
-    if own is not None:
-        return own.name, own.default
-    return ("turns", f"{dict(make('1 GHz').given)['turns'].is_:g}") if make is antennas.helix else None
+def _counted(make: Callable[..., Any]) -> dict[str, Any]:
+    """What the antenna has numbers of, if anything: elements, radials, turns, rows; and how many unless said."""
+    own = {p.name: p.default for p in inspect.signature(make).parameters.values() if p.annotation == "int"}
+    return own or ({"turns": f"{dict(make('1 GHz').given)['turns'].is_:g}"} if make is antennas.helix else {})
+
+
+def _numbers(kind: str, make: Callable[..., Any], count: str | None) -> dict[str, Any]:
+    """How many are wanted, by what they are of: "5", or "2x4" where there are two; raises UsageError."""
+    if count is None:
+        return {}
+    own, said = list(_counted(make)), count.lower().split("x")
+    if not own:
+        raise UsageError(f"new: a {kind} has no number of elements, radials or turns to choose: leave --count out")
+    if len(said) > len(own) or not all(text.strip().isdigit() for text in said):
+        like = "'5'" if len(own) == 1 else f"'2x4' for {own[0]} and {own[1]}, or '2' for {own[0]} alone"
+        raise UsageError(f"new: --count {count}: write it like {like}")
+    return {name: int(text) for name, text in zip(own, said, strict=False)}
 
 
 Kind = Annotated[
@@ -44,7 +55,12 @@ Kind = Annotated[
 Frequency = Annotated[
     str | None, typer.Option("--frequency", "-f", metavar="F", help="What it is for, such as '150.1 MHz'.")
 ]
-Count = Annotated[int | None, typer.Option("--count", "-n", help="How many elements, radials or turns.")]
+Count = Annotated[
+    str | None,
+    typer.Option(
+        "--count", "-n", metavar="N|NxM", help="How many elements, radials, turns or patches; rows x columns."
+    ),
+]
 Repeated = Annotated[
     str | None,
     typer.Option("--array", metavar="N|CxR", help="Repeat it: 6 in a line along y, '6 along z', or 3x6 in a grid."),
@@ -82,10 +98,7 @@ def new(
         )
     if kind not in known:
         raise UsageError(f"new: {unknown('antenna', kind, known)}")
-    counted = _counted(known[kind])
-    if count is not None and counted is None:
-        raise UsageError(f"new: a {kind} has no number of elements, radials or turns to choose: leave --count out")
-    numbers: dict[str, Any] = {counted[0]: count} if counted is not None and count is not None else {}
+    numbers = _numbers(kind, known[kind], count)
     changes = changes_of(sets)
     if "board" in changes and "board" in inspect.signature(known[kind]).parameters:
         # It is designed for its board, not put on it afterwards.
@@ -113,4 +126,5 @@ def new(
 def _described(name: str, make: Callable[..., Any]) -> dict[str, str]:
     counted = _counted(make)
     purpose = (inspect.getdoc(make) or "").split("\n\n")[0].replace("\n", " ")
-    return {"kind": name, "count": "" if counted is None else f"{counted[0]}, {counted[1]}", "what for": purpose}
+    told = " x ".join(f"{what}, {many}" for what, many in counted.items())
+    return {"kind": name, "count": told, "what for": purpose}

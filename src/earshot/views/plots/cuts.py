@@ -35,6 +35,7 @@ QUANTITIES = {
     "gain_lhcp": "gain, left-hand circular",
     "gain_co": "gain, co-polar",
     "gain_cross": "gain, cross-polar",
+    "eirp": "EIRP",
 }
 """What may be drawn, and what it is called."""
 
@@ -43,7 +44,7 @@ QUANTITIES = {
 class _Curve:
     """One cut, ready to draw: angles in degrees, levels in dBi (NaN below a plane), what the angle is, and whose it is.
 
-    whose: empty of a lone field. cut: what it is of it, where several fields are cut alike.
+    whose: empty of a lone field. cut: what it is of it, where several fields are cut alike. unit: of levels.
     """
 
     label: str
@@ -54,6 +55,7 @@ class _Curve:
     dash: object
     whose: str = ""
     cut: str = ""
+    unit: str = "dBi"
 
 
 MOST_SMALL = 12
@@ -89,6 +91,8 @@ def _curves(
     for quantity in quantities:
         if quantity not in QUANTITIES:
             raise UsageError(f"quantity '{quantity}' is not one of {', '.join(QUANTITIES)}")
+    if "eirp" in quantities and len(set(quantities)) > 1:
+        raise UsageError("quantity 'eirp' is in dBW, others in dBi: draw it by itself")
     if labels is not None and len(labels) != len(fields):
         raise UsageError(f"{len(fields)} far fields but {len(labels)} labels: give one each")
     found: list[_Curve] = []
@@ -103,7 +107,8 @@ def _curves(
                 angle, kind = _upward(cut) if field.half_space else (cut.angle.values, str(cut.attrs["angle"]))
                 words = ", ".join([*whose, label, *what])
                 order = np.argsort(angle, kind="stable")
-                found.append(_Curve(words, angle[order], level[order], kind, *pen(len(found)), ", ".join(whose)))
+                own = _Curve(words, angle[order], level[order], kind, *pen(len(found)), ", ".join(whose))
+                found.append(replace(own, unit=str(cut[quantity].attrs["units"])))
     return _by_field(found) if len(fields) > 1 else found
 
 
@@ -131,10 +136,10 @@ def _listed(curves: Sequence[_Curve]) -> list[Entry]:
     for one in ranked:
         entries.setdefault((one.colour, str(one.dash)), []).append(one)
     return [
-        Entry(one.colour, one.dash, f"{one.label}, {np.nanmax(one.level):.2f} dBi")
+        Entry(one.colour, one.dash, f"{one.label}, {np.nanmax(one.level):.2f} {one.unit}")
         if len(own) == 1
         else Entry(one.colour, one.dash, one.whose,
-                   [f"{c.label.removeprefix(c.whose + ', ')}: {np.nanmax(c.level):.2f} dBi" for c in own])
+                   [f"{c.label.removeprefix(c.whose + ', ')}: {np.nanmax(c.level):.2f} {c.unit}" for c in own])
         for own in entries.values() for one in own[:1]
     ]  # fmt: skip
 
@@ -228,14 +233,14 @@ def polar(
     if scale not in ("dB", "compressed"):
         raise UsageError(f"polar: scale '{scale}' is not 'dB' or 'compressed'")
     curves = _curves(fields, planes, elevation, azimuth, quantities, labels)
-    rim = _rim(curves)
+    rim, unit = _rim(curves), curves[0].unit
     radius: Callable[[Floats], Floats]
     if scale == "compressed":
         rim = max(float(np.nanmax(c.level)) for c in curves)
-        rings = {float(_harmonic(np.array(r))): f"{-r:g} dB" if r else f"{rim:.1f} dBi" for r in _RINGS}
+        rings = {float(_harmonic(np.array(r))): f"{-r:g} dB" if r else f"{rim:.1f} {unit}" for r in _RINGS}
         radius, remark = lambda level: _harmonic(rim - level), "radius 1/(1 + L/12) for L dB below the rim"
     else:
-        rings = {1.0 - (rim - r) / span: f"{r:g} dBi" for r in np.arange(rim - span + 6.0, rim + 0.1, 6.0)}
+        rings = {1.0 - (rim - r) / span: f"{r:g} {unit}" for r in np.arange(rim - span + 6.0, rim + 0.1, 6.0)}
         radius, remark = lambda level: np.maximum(1.0 - (rim - level) / span, 0.0), ""
     kinds = list(dict.fromkeys(c.kind for c in curves))
     with look():
@@ -285,7 +290,7 @@ def _circle(
     for curve in curves:
         turn = np.radians(90.0 - curve.angle if curve.kind == _TOP else curve.angle)
         reach = radius(curve.level)
-        label = f"{curve.label}, most {np.nanmax(curve.level):.2f} dBi"
+        label = f"{curve.label}, most {np.nanmax(curve.level):.2f} {curve.unit}"
         axes.plot(turn, reach, color=curve.colour, linestyle=curve.dash, label=label)
         if len(curves) < 4:
             axes.fill(turn, np.nan_to_num(reach, nan=0.0), alpha=0.10, color=curve.colour)
@@ -374,10 +379,10 @@ def multiples(
                 _upper_half(axes, rings)
             best = int(np.nanargmax(curve.level))
             name = textwrap.fill(curve.label, int(110 / across))
-            words = f"{name}\n{curve.level[best]:.2f} dBi at {curve.angle[best]:.0f}°"
+            words = f"{name}\n{curve.level[best]:.2f} {curve.unit} at {curve.angle[best]:.0f}°"
             figure.text(0.03 + 0.94 * (column + 0.5) / across, lower + 0.95 * tall, words, ha="center", va="top",
                         fontsize=10)  # fmt: skip
-        remark = f"rings in dBi, outermost {rim:g}"
+        remark = f"rings in {curves[0].unit}, outermost {rim:g}"
         _head(figure, fields, [quantity], curves, remark)
     return figure
 
@@ -439,7 +444,7 @@ def cartesian(
                 axes.set_xlim(*window)
             axes.set_xlabel(f"{kind}, degrees")
             if i == 0:
-                axes.set_ylabel(f"{QUANTITIES[quantities[0]] if len(quantities) == 1 else 'gain'}, dBi")
+                axes.set_ylabel(f"{QUANTITIES[quantities[0]] if len(quantities) == 1 else 'gain'}, {curves[0].unit}")
             else:
                 axes.set_yticklabels([])
             drawn.append(axes)
