@@ -1,5 +1,6 @@
 """Impedances, lines and fixtures; networks of ports; circuits of parts."""
 
+from .description.strip_parts import corner, open_end, open_extension, trace_circuit
 from .description.strips import strip
 from .network.amplifier import Amplifier, amplifier
 from .network.assembly import Circuit, Placed
@@ -73,6 +74,7 @@ __all__ = [
     "branch_line",
     "circulator",
     "coaxial",
+    "corner",
     "coupled_lines",
     "coupler",
     "divider",
@@ -83,6 +85,8 @@ __all__ = [
     "line_fixture",
     "matches",
     "open_circuit",
+    "open_end",
+    "open_extension",
     "parallel",
     "phase_shifter",
     "quarter_wave_divider",
@@ -95,6 +99,7 @@ __all__ = [
     "switch",
     "tee",
     "to_ground",
+    "trace_circuit",
     "transformer",
     "trap",
     "two_wire",

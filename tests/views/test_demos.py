@@ -57,6 +57,7 @@ DEMOS = [
     "uplink_patch",
     "buoy_on_swell",
     "tag_line",
+    "tag_line_matrix",
 ]
 
 

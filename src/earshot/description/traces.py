@@ -67,23 +67,25 @@ class Strip(Flat):
         return 2.0 * min(self.widths)
 
     @cached_property
+    def _sides(self) -> tuple[tuple[Floats, Floats], ...]:
+        """Legs, and between them corners or bends: corners (n, 2) of the right side and of the left, both onward."""
+        return tuple(_pieces(self))
+
+    @cached_property
     def pieces(self) -> tuple[Area, ...]:
         """Legs, and between them corners or bends."""
         from shapely import Polygon as Area
 
-        return tuple(Area(ring) for ring in _pieces(self))
+        return tuple(Area(np.concatenate([right, left[::-1]])) for right, left in self._sides)
 
     @cached_property
     def _outline(self) -> Area:
-        from shapely import MultiPoint, snap, union_all
+        from shapely import Polygon as Area
 
-        size = self.sizes[0]
-        corners = MultiPoint([xy for piece in self.pieces for xy in piece.exterior.coords])
-        # What meets but for rounding is made to meet, and corners stay where they are.
-        whole = snap(union_all(self.pieces, grid_size=1e-9 * size), corners, 1e-8 * size)
-        if whole.geom_type != "Polygon":
-            raise UsageError("trace: it falls into pieces: move its points closer")
-        return whole
+        right, left = (np.concatenate(one) for one in zip(*self._sides, strict=True))
+        ring = np.concatenate([right, left[::-1]])
+        apart = np.linalg.norm(ring - np.roll(ring, 1, axis=0), axis=1) > 1e-9 * self.sizes[0]
+        return Area(ring[apart])
 
     @property
     def outline(self) -> Area:
@@ -121,7 +123,7 @@ class Strip(Flat):
         """Along the centre line, metres; round bends where there are any."""
         points = np.array(self.points)
         legs = np.linalg.norm(np.diff(points, axis=0), axis=1).sum()
-        saved = sum(self.radius * (2.0 * math.tan(0.5 * t) - t) for t in np.abs(_turns(points)).tolist())
+        saved = sum(self.radius * (2.0 * math.tan(0.5 * t) - t) for t in np.abs(turns_of(points)).tolist())
         return float(legs - saved)
 
 
@@ -129,79 +131,78 @@ def _digits(size: float) -> int:
     return max(0, math.ceil(math.log10(size)) + 2)
 
 
-def _turns(points: Floats) -> Floats:
+def turns_of(points: Floats) -> Floats:
     """Angles (n - 2,) by which the centre line turns at its inner points, anticlockwise above zero."""
     legs = np.diff(points, axis=0)
     one, two = legs[:-1], legs[1:]
     return np.asarray(np.arctan2(one[:, 0] * two[:, 1] - one[:, 1] * two[:, 0], (one * two).sum(axis=1)))
 
 
-def _pieces(strip: Strip) -> list[Floats]:
-    """Rings of corners (n, 2): legs, corners and bends in order."""
+def _pieces(strip: Strip) -> list[tuple[Floats, Floats]]:
+    """Right and left sides of legs, corners and bends, in order."""
     points, widths = np.array(strip.points), np.array(strip.widths)
     legs = np.diff(points, axis=0)
     long = np.asarray(np.linalg.norm(legs, axis=1))
     along = legs / long[:, None]
     left = np.column_stack([-along[:, 1], along[:, 0]])
-    turns = _turns(points)
+    turns = turns_of(points)
     # What a corner takes of the legs before and after it.
     taken = np.zeros((len(legs), 2))
-    joints: list[list[Floats]] = [[] for _ in turns]
+    joints: list[list[tuple[Floats, Floats]]] = [[] for _ in turns]
     for n, turn in enumerate(turns.tolist()):
         if abs(turn) <= _STRAIGHT:
             continue
-        width, side = float(widths[n]), math.copysign(1.0, turn)
-        half = math.tan(0.5 * abs(turn))
-        corner = points[n + 1]
+        width, half = float(widths[n]), math.tan(0.5 * abs(turn))
         if strip.radius > 0.0:
             back = strip.radius * half
-            joints[n] = _bend(corner, along[n], left[n], side, turn, width, strip.radius)
+            sides = _bend(points[n + 1], along[n], left[n], turn, width, strip.radius)
         else:
-            square = abs(abs(turn) - 0.5 * math.pi) < _RIGHT
-            cut = strip.mitre if square else 0.0
-            # The cut meets an outer edge 2 cut w from the corner of a right angle.
+            cut = strip.mitre if abs(abs(turn) - 0.5 * math.pi) < _RIGHT else 0.0
+            # The cut meets an outer edge 2 cut w from the tip of a right angle.
             back = width * half * 0.5 + max(2.0 * cut - 1.0, 0.0) * width
-            joints[n] = [_corner(corner, along[n : n + 2], left[n : n + 2], side, width, half, back, cut)]
+            sides = [_corner(points[n + 1], along[n : n + 2], left[n : n + 2], turn, width, back, cut)]
+        joints[n] = sides if turn > 0.0 else [(inner, outer) for outer, inner in sides]
         taken[n, 1] = taken[n + 1, 0] = back
-    rings: list[Floats] = []
+    found: list[tuple[Floats, Floats]] = []
     for n in range(len(legs)):
         start, stop = points[n] + taken[n, 0] * along[n], points[n + 1] - taken[n, 1] * along[n]
         if (stop - start) @ along[n] > 1e-9 * long[n]:
             aside = 0.5 * widths[n] * left[n]
-            rings.append(np.array([start - aside, stop - aside, stop + aside, start + aside]))
-        rings += joints[n] if n < len(joints) else []
-    return rings
+            found.append((np.array([start - aside, stop - aside]), np.array([start + aside, stop + aside])))
+        found += joints[n] if n < len(joints) else []
+    return found
 
 
 def _corner(
-    corner: Floats, along: Floats, left: Floats, side: float, width: float, half: float, back: float, cut: float
-) -> Floats:
-    """The ring of a corner from where its legs end: round the inner corner, and the outer one or the cut across it."""
-    inner, outer = 0.5 * width * side * left, -0.5 * width * side * left
+    corner: Floats, along: Floats, left: Floats, turn: float, width: float, back: float, cut: float
+) -> tuple[Floats, Floats]:
+    """Outer and inner side of a corner from where its legs end, round its tip or the cut across it."""
+    side, half = math.copysign(0.5 * width, turn), math.tan(0.5 * abs(turn))
     start, stop = corner - back * along[0], corner + back * along[1]
-    meet = corner + side * 0.5 * width * (left[0] - half * side * along[0])
-    tip = corner - side * 0.5 * width * (left[0] - half * side * along[0])
-    off = 2.0 * cut * width
-    round_outside = [tip - off * along[0], tip + off * along[1]] if off > 0.0 else [tip]
-    ring = [start + outer[0], *round_outside, stop + outer[1], stop + inner[1], meet, start + inner[0]]
-    kept = [p for n, p in enumerate(ring) if np.linalg.norm(p - ring[n - 1]) > 1e-9 * width]
-    return np.array(kept if side > 0.0 else kept[::-1])
+    to_tip = side * left[0] - 0.5 * width * half * along[0]
+    tip, off = corner - to_tip, 2.0 * cut * width
+    tips = [tip - off * along[0], tip + off * along[1]] if off > 0.0 else [tip]
+    sides = [start - side * left[0], *tips, stop - side * left[1]], [start + side * left[0], corner + to_tip,
+                                                                      stop + side * left[1]]  # fmt: skip
+    outer, inner = (
+        np.array([p for n, p in enumerate(one) if not n or np.linalg.norm(p - one[n - 1]) > 1e-9 * width])
+        for one in sides
+    )
+    return outer, inner
 
 
 def _bend(
-    corner: Floats, along: Floats, left: Floats, side: float, turn: float, width: float, radius: float
-) -> list[Floats]:
-    """Four-cornered chords of a bend about its middle."""
+    corner: Floats, along: Floats, left: Floats, turn: float, width: float, radius: float
+) -> list[tuple[Floats, Floats]]:
+    """Outer and inner sides of the chords of a bend about its middle."""
+    side = math.copysign(1.0, turn)
     middle = corner - radius * math.tan(0.5 * abs(turn)) * along + side * radius * left
     count = max(2, math.ceil(abs(turn) / _CHORD))
-    angles = turn * np.arange(count + 1) / count
-    first = -side * left
+    angles, first = turn * np.arange(count + 1) / count, -side * left
     c, s = np.cos(angles), np.sin(angles)
     spokes = np.column_stack([c * first[0] - s * first[1], s * first[0] + c * first[1]])
-    inner, outer = middle + (radius - 0.5 * width) * spokes, middle + (radius + 0.5 * width) * spokes
-    if side > 0.0:
-        return [np.array([outer[n], outer[n + 1], inner[n + 1], inner[n]]) for n in range(count)]
-    return [np.array([inner[n], inner[n + 1], outer[n + 1], outer[n]]) for n in range(count)]
+    outer, inner = middle + (radius + 0.5 * width) * spokes, middle + (radius - 0.5 * width) * spokes
+    return [(outer[n : n + 2], inner[n : n + 2]) for n in range(count)]
 
 
 def trace(
@@ -236,8 +237,7 @@ def trace(
     flat = places[:, :2] - places[0, :2]
     _fit(flat, widths, mitre, bend, several)
     shape = Strip(tuple(map(tuple, flat.tolist())), tuple(widths), float(mitre), bend)
-    overlap = sum(p.area for p in shape.pieces) - shape.outline.area
-    if overlap > 1e-6 * shape.outline.area:
+    if not shape.outline.is_valid:
         raise UsageError("trace: it crosses or touches itself: move its points apart, or make it narrower")
     place = tuple(places[0].tolist())
     return Surface(shape, place, ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0)))
@@ -247,7 +247,7 @@ def _fit(flat: Floats, widths: list[float], cut: float, bend: float, said: Seque
     legs = np.linalg.norm(np.diff(flat, axis=0), axis=1)
     if not legs.min() > 0.0:
         raise UsageError(f"trace: points {int(legs.argmin()) + 1} and {int(legs.argmin()) + 2} are one: leave one out")
-    turns = np.abs(_turns(flat))
+    turns = np.abs(turns_of(flat))
     used = np.zeros(len(legs))
     for n, turn in enumerate(turns.tolist()):
         if turn <= _STRAIGHT:

@@ -37,6 +37,7 @@ def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
         "buoy_on_swell.toml",
         "shore_receiver.toml",
         "tag_line.toml",
+        "tag_line_matrix.toml",
         "roof_meter.csv",
         "uplink_meter.s1p",
     ):
