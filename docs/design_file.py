@@ -1,5 +1,6 @@
 """Write docs/design-file.md, the design-file format, from its schema: python docs/design_file.py."""
 
+import inspect
 from pathlib import Path
 from typing import Any, get_args
 
@@ -36,7 +37,14 @@ def _model(annotation: Any) -> type[BaseModel] | None:
 def _sections(table: type[BaseModel], key: str, seen: dict[type[BaseModel], str]) -> list[str]:
     """A table's keys, then those of the tables in it; each kind of table is told once."""
     seen[table] = key
-    rows = [f"## `{key}`" if key else "## The file", "", str(table.__doc__), "", "| key | | |", "|---|---|---|"]
+    rows = [
+        f"## `{key}`" if key else "## The file",
+        "",
+        inspect.cleandoc(str(table.__doc__)),
+        "",
+        "| key | | |",
+        "|---|---|---|",
+    ]
     inner: list[str] = []
     for name, field in table.model_fields.items():
         word = field.alias or name
@@ -45,7 +53,9 @@ def _sections(table: type[BaseModel], key: str, seen: dict[type[BaseModel], str]
             needed = f"`{str(field.default).lower() if isinstance(field.default, bool) else field.default}`"
         found = _model(field.annotation)
         path = ".".join(filter(None, [key, word]))
-        if found is not None and key == "" and word not in ("band", "layer", "array"):
+        if found is not None and key == "" and word not in ("band", "layer", "array", "circuit"):
+            path += ".NAME"
+        if key.startswith("circuit") and word in ("part", "own"):
             path += ".NAME"
         if (key, word) == ("array", "beam") or (key.startswith("case") and word in ("near", "sectors")):
             path += ".NAME"

@@ -64,14 +64,14 @@ def pictures() -> None:
         quiet("earshot plot mainland_patch.toml geometry --out patch")
         quiet("earshot plot mainland_guide.toml near --out guide")
         quiet("earshot plot uplink_patch.toml surface --out uplink")
-        quiet("earshot compare shore_receiver.toml --set height='3 m' --over sea --over 'perfect plane' --out shore")
+        quiet("earshot circuit tag_line_matrix.toml --out matrix")
         for name in ("impedance", "smith", "polar", "pattern"):
             shutil.copy(f"figures/{name}.png", HERE)
         for source, name in (
             ("findings.png", "findings.png"),
             ("patch/geometry.png", "geometry.png"),
             ("fitted/fit.png", "fit.png"),
-            ("shore/polar.png", "earth.png"),
+            ("matrix/circuit.png", "circuit.png"),
             ("guide/near.png", "near.png"),
             ("uplink/surface.png", "surface.png"),
             ("heights/against.png", "against.png"),
