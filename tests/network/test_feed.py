@@ -257,6 +257,8 @@ def test_a_file_that_listens(tmp_path, capsys):
         ('power = { b2 = "1 W" }', 'power = { b7 = "1 W" }', "b7"),
         ('set = { steer = [', 'set = { apart = ["0.4 m"], steer = [', "shapes the antenna"),
         ('set = { steer = [', 'set = { stear = [', "did you mean 'steer'"),
+        ('set = { steer = ["0 deg", "15 deg"]', "set = { steer = []", "the list is empty"),
+        ('reference = "75 ohm"\n[circuit.part', 'reference = "0 ohm"\n[circuit.part', "not above zero"),
         ('[circuit.part.matrix]', '[circuit.part.matrix]\nuse = "four"', "exactly one key"),
         ('beam_matrix = { elements = 4, impedance = "75 ohm" }', 'use = "four"', "four"),
         ('beam_matrix = { elements = 4, impedance = "75 ohm" }', 'file = "none.s4p"', "none.s4p"),
@@ -297,6 +299,11 @@ def test_touchstone_parts(tmp_path, capsys):
     assert "outside" in capsys.readouterr().out
     assert main(["solve", str(path)]) == 2
     assert "outside" in capsys.readouterr().err
+    (tmp_path / "secret").write_text("root of a long secret\n")
+    path.write_text(HEAD + ROD + body.replace("pad.s2p", "secret") + case)
+    assert main(["check", str(path)]) == 2
+    assert "secret, " in (told := capsys.readouterr().err)
+    assert "long" not in told
     path.write_text(HEAD + ROD + body.replace('["in", "feed"]', '["in", "feed", "x"]') + case)
     assert main(["check", str(path)]) == 2
     assert "2 ports" in capsys.readouterr().err

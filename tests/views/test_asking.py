@@ -28,14 +28,23 @@ def told(run, *words):
     return pd.DataFrame(json.loads(out))
 
 
-def test_every_question_has_an_answer_by_command_and_call(run, pair, tmp_path):
-    path, opened = pair
+@pytest.fixture(scope="module")
+def fed(demo_path, tmp_path_factory):
+    """Four rods through a matrix, as a results file."""
+    folder = tmp_path_factory.mktemp("fed")
+    es.run(load(demo_path.with_name("tag_line_matrix.toml"), None)).write(folder)
+    return folder / "results.nc"
+
+
+def test_every_question_has_an_answer_by_command_and_call(run, pair, fed, tmp_path):
     listed = run("ask")[1]
+    opened = pair[1]
     for name in QUESTIONS:
         assert name in listed
         if name == "voltage":
             # Not known over earth.
             continue
+        path = fed if name in ("beams", "reception", "inputs", "levels", "parts") else pair[0]
         extra = {
             "cut": ["--azimuth", "0"],
             "embedded": ["--azimuth", "0"],
@@ -54,6 +63,13 @@ def test_every_question_has_an_answer_by_command_and_call(run, pair, tmp_path):
     field = opened.cases[0].field
     want = 10 * math.log10(float(field.gain(math.radians(80), math.radians(90))))
     assert by_call.iloc[0]["N"] == pytest.approx(want, abs=1e-9)
+
+
+def test_questions_of_circuits_are_refused_where_there_is_none(run, pair):
+    status, _, err = run("ask", pair[0], "levels")
+    assert status == 2
+    assert "[circuit]" in err
+    assert run("circuit", pair[0])[0] == 2
 
 
 def test_a_cut_is_at_whole_degrees_for_every_model(run, pair):

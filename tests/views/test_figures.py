@@ -47,7 +47,9 @@ def others(demo_path):
     """What has figures that the tag receiver has not: several ports, and ground."""
     line = es.run(load(demo_path.with_name("tag_line.toml"), None, ["150.1 MHz"]))
     swell = es.run(load(demo_path.with_name("buoy_on_swell.toml"), None, ["868 MHz"]))
-    return dict.fromkeys(("layout", "beam-map", "coupling", "scan", "ideal", "link"), line) | {"along-ground": swell}
+    matrix = es.run(load(demo_path.with_name("tag_line_matrix.toml"), None))
+    found = dict.fromkeys(("layout", "beam-map", "coupling", "scan", "ideal", "link"), line)
+    return found | {"along-ground": swell, "circuit": matrix, "power": matrix}
 
 
 @pytest.mark.parametrize("name", [f for f in FIGURES if f not in ("surface", "animation")])

@@ -342,11 +342,13 @@ def design_from_text(text: str, name: str, folder: Path, tables: Mapping[str, st
                 cases += [beam.case(port) for port in list(table.port)[:1]]
     circuit = None
     around = Around(known, medium, None if layout is None else layout.positions)
-    with texts.gathering("circuit"):
-        circuit = None if table.circuit is None else read_circuit(texts, table.circuit, around, ports)
+    if table.circuit is not None and (table.array is None or layout is not None):
+        with texts.gathering("circuit"):
+            circuit = read_circuit(texts, table.circuit, around, ports)
     for word in table.case:
         with texts.gathering(f"case.{word}"):
-            if table.circuit is not None and circuit is None and _through(table.case[word], table.circuit.inputs):
+            if table.circuit is not None and circuit is None and _through(table.case[word], ports):
+                # What is wrong with the circuit is told.
                 continue
             if not table.case[word].set:
                 cases.append(read_case(texts, table, word, medium, ports, known, circuit))
@@ -376,9 +378,9 @@ def design_from_text(text: str, name: str, folder: Path, tables: Mapping[str, st
     )
 
 
-def _through(case: CaseTable, inputs: list[str]) -> bool:
-    """Whether a case goes by inputs of the circuit."""
-    return case.receive is not None or bool({*case.power, *case.voltage, *case.current} & set(inputs))
+def _through(case: CaseTable, ports: list[str]) -> bool:
+    """Whether a case goes by other names than those of ports."""
+    return case.receive is not None or bool({*case.power, *case.voltage, *case.current} - set(ports))
 
 
 def _as_set(
@@ -392,6 +394,8 @@ def _as_set(
     for name in case.set:
         if name not in table.values:
             raise DesignFileError(f"{texts.name}: {what}: {unknown('value', name, table.values)}")
+        if case.set[name] == []:
+            raise DesignFileError(f"{texts.name}: {what}.{name}: the list is empty: give a value, or leave it out")
     lists = [name for name, value in case.set.items() if isinstance(value, list)]
     for chosen in settings(case.set):
         names = Quantities()

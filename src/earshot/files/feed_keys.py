@@ -111,7 +111,7 @@ def _within(texts: Texts, what: str, make: Callable[[], Circuit]) -> Circuit:
     except UsageError as problem:
         if str(problem).startswith(f"{texts.name}: "):
             raise
-        raise DesignFileError(f"{texts.name}: {what}: {problem}") from None
+        raise DesignFileError(f"{texts.name}: {what}: {str(problem).removeprefix('circuit: ')}") from None
 
 
 def _parts(

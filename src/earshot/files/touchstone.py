@@ -143,12 +143,13 @@ class _Sheet:
         try:
             values = [float(word) for word in text.split()]
         except ValueError:
-            raise self.wrong(number, f"'{text.strip()[:40]}' holds something that is not a number") from None
+            raise self.wrong(number, "it holds something that is not a number") from None
         if not all(map(math.isfinite, values)):
-            raise self.wrong(number, f"'{text.strip()[:40]}' holds a number that is not finite")
+            raise self.wrong(number, "it holds a number that is not finite")
         return values
 
     def _options(self, words: list[str], number: int) -> None:
+        count = len(words)
         while words:
             word = words.pop(0)
             if word in _UNITS:
@@ -160,7 +161,8 @@ class _Sheet:
             elif word == "R" and words:
                 self.reference = self._floats(words.pop(0), number)[0]
             else:
-                raise self.wrong(number, f"the option line says '{word}', which is no unit, parameter, form or R ohms")
+                said = f"word {count - len(words)} of the option line is no unit, parameter, form or R ohms"
+                raise self.wrong(number, said)
         if self.parameters in "GH":
             raise self.wrong(number, f"{self.parameters} parameters are not read; S, Y and Z are")
 

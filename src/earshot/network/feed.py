@@ -48,6 +48,8 @@ class Feed:
                 raise UsageError(f"feed, input '{port}': it is driven by {source.kind}; inputs take power: use watts()")
             if port not in self.circuit.ports:
                 raise UsageError(f"feed: {unknown('input', port, self.circuit.ports)}")
+        if not (math.isfinite(self.reference) and self.reference > 0.0):
+            raise UsageError(f"feed: a reference of {self.reference} ohm is not above zero")
         if ANTENNA in self.circuit.parts:
             raise UsageError(f"feed: part '{ANTENNA}' is the antenna, which is put in by itself: rename yours")
 

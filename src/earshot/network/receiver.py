@@ -52,6 +52,8 @@ class Receiver:
         needs(self.circuit, Circuit, "receiver", "a Circuit")
         if self.port not in self.circuit.ports:
             raise UsageError(f"receiver: {unknown('port', self.port, self.circuit.ports)}")
+        if not (math.isfinite(self.reference) and self.reference > 0.0):
+            raise UsageError(f"receiver: a reference of {self.reference} ohm is not above zero")
         if not (math.isfinite(self.temperature) and self.temperature >= 0.0):
             raise UsageError(f"receiver: a temperature of {self.temperature} K is below zero")
 

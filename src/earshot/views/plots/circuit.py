@@ -229,7 +229,7 @@ def circuit(flow: Flow, *, title: str = "") -> Figure:
             x, y = plan.ends[others[0]] if far else plan.ends[end]
             x += -0.06 if far else 0.03
             for said, up, va in ((f"{level:.1f} dBm", 0.03, "bottom"), (f"{turn:.0f}°", -0.03, "top")):
-                axes.text(x, y + up, said, fontsize=0.8 * points, color=INK, ha="right" if far else "left", va=va,
+                axes.text(x, y + up, said, fontsize=0.9 * points, color=INK, ha="right" if far else "left", va=va,
                           bbox=SOFT, zorder=1.5)  # fmt: skip
     return drawn.figure
 
@@ -267,7 +267,7 @@ def power(flow: Flow, *, title: str = "") -> Figure:
                                color=colour, linewidth=0, zorder=3)  # fmt: skip
                 axes.add_patch(drop)
                 said = f"{'keeps' if own_share > 0 else 'gives'} {told(abs(float(kept[name])))}"
-                axes.text(x + 0.03 + (0.5 * wide if wide < 0.2 else 0.1), low - 0.1, said, fontsize=0.8 * points,
+                axes.text(x + 0.03 + (0.5 * wide if wide < 0.2 else 0.1), low - 0.1, said, fontsize=0.9 * points,
                           color=colour, ha="left", va="center", zorder=5)  # fmt: skip
         _antenna(drawn, {node: told(carried[ANTENNA, node]) for node in _nodes(drawn)})
         _input_names(drawn)
@@ -306,6 +306,7 @@ def _begun(flow: Flow, title: str, about: str) -> _Drawn:
     figure = sheet()
     axes = figure.add_axes((0.02, 0.07, 0.96, 0.8))
     axes.axis("off")
+    axes.set(xticks=[], yticks=[])
     heights = [y for _, y in plan.ends.values()] + list(plan.height.values())
     axes.set_xlim(-0.15, plan.depth + 0.6)
     axes.set_ylim(min(heights) - 0.75, max(heights) + 0.75)
