@@ -49,6 +49,7 @@ from .network.matching import Match, Stock, matches
 from .network.network import Network
 from .network.receiver import Heard, Receiver
 from .network.trace import Trace
+from .network.trees import divider_tree, hybrid_matrix
 
 __all__ = [
     "Amplifier",
@@ -78,6 +79,8 @@ __all__ = [
     "coupled_lines",
     "coupler",
     "divider",
+    "divider_tree",
+    "hybrid_matrix",
     "impedance",
     "in_series",
     "isolator",

@@ -276,6 +276,22 @@ def test_wrong_words_are_told_with_their_place(tmp_path, old, new, says):
     assert says in str(problem.value)
 
 
+def test_composed_parts_of_files(tmp_path):
+    """A tree with shares and a matrix of hybrids feed as their ideal likes do."""
+    path = tmp_path / "composed.toml"
+    path.write_text(row_text(CIRCUIT + CASES).replace("beam_matrix = {", 'hybrid_matrix = { frequency = "150.1 MHz",'))
+    ideal = tmp_path / "ideal.toml"
+    ideal.write_text(row_text(CIRCUIT + CASES))
+    one, other = (np.abs(es.run(p).cases[0].driven.voltages) for p in (path, ideal))
+    assert one == pytest.approx(other, rel=1e-6)
+    tree = CIRCUIT.replace("beam_matrix = { elements = 4,", "divider_tree = { shares = [1, 4, 4, 1],")
+    tree = tree.replace('"b1", "b2", "b3", "b4"', '"b2"')
+    path.write_text(row_text(tree + CASES.partition("[case.both]")[0]))
+    flow = es.run(path).cases[0].driven.feed
+    sent = [flow.levels().loc[(f"shift {n}", "one"), "into_W"] for n in (1, 2, 3, 4)]
+    assert sent == pytest.approx([0.1, 0.4, 0.4, 0.1], rel=0.2)
+
+
 def test_touchstone_parts(tmp_path, capsys):
     """A file's S as it stands, even where it has no admittance; refused outside, and with other ports than nodes."""
     from earshot.views.commands.app import main

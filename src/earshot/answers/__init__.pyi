@@ -7,3 +7,5 @@ from .feeding import fed as fed
 from .frequencies import Band as Band
 from .receiving import Received as Received
 from .solution import Solution as Solution
+from .wished import drives_for_beam as drives_for_beam
+from .wished import drives_for_currents as drives_for_currents

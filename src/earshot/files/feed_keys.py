@@ -14,7 +14,7 @@ from ..description.design import Quantities
 from ..description.strips import strip
 from ..errors import DesignFileError, UsageError, unknown
 from ..media.surroundings import Medium
-from ..network import components, couplers
+from ..network import components, couplers, trees
 from ..network.amplifier import amplifier
 from ..network.assembly import Circuit, Placed
 from ..network.components import Part, in_series, line, stub, to_ground
@@ -33,7 +33,8 @@ _MADE: dict[str, Callable[..., Part]] = {
     "switch": components.switch, "coupler": couplers.coupler, "branch_line": couplers.branch_line,
     "ring": couplers.ring, "coupled_lines": couplers.coupled_lines, "divider": couplers.divider,
     "quarter_wave_divider": couplers.quarter_wave_divider, "unequal_divider": couplers.unequal_divider,
-    "tee": couplers.tee, "beam_matrix": couplers.beam_matrix, "amplifier": amplifier,
+    "tee": couplers.tee, "beam_matrix": couplers.beam_matrix, "amplifier": amplifier, "divider_tree": trees.divider_tree,
+    "hybrid_matrix": trees.hybrid_matrix,
 }  # fmt: skip
 """By key, what makes a part of the same words."""
 _KINDS = {"impedance": "resistance", "balanced_impedance": "resistance", "angle": "angle", "saturated": "power",
@@ -193,7 +194,7 @@ def _part(
     if kind in ("line", "stub"):
         return _line(texts, said, what, read, around.medium)
     words = _words(said, what, read)
-    if "frequency" in type(said).model_fields:
+    if "frequency" in type(said).model_fields and kind not in ("divider_tree", "hybrid_matrix"):
         words.setdefault("frequency", texts.frequency)
     if kind == "phase_shifter":
         words["angle"] = float(np.degrees(words["angle"]))

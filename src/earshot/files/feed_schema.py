@@ -158,6 +158,22 @@ class BeamMatrixTable(MatchedTable):
     """How many: 2, 4, 8, ...."""
 
 
+class DividerTreeTable(MatchedTable):
+    """Two-way dividers in a tree; ports in, out 1, out 2, ..., all in phase."""
+
+    shares: list[float]
+    """Powers of the outputs, in any unit."""
+    frequency: str | float | None = None
+    """Made of quarter waves there; ideal unless given."""
+
+
+class HybridMatrixTable(BeamMatrixTable):
+    """The same of quadrature hybrids and delays."""
+
+    frequency: str | float | None = None
+    """Made of branch lines and lengths of line there; ideal unless given."""
+
+
 class AmplifierTable(MatchedTable):
     """From port in to port out."""
 
@@ -228,6 +244,10 @@ class PartTable(Table):
     """A node."""
     beam_matrix: BeamMatrixTable | None = None
     """A multi-beam matrix."""
+    divider_tree: DividerTreeTable | None = None
+    """A divider for given weights."""
+    hybrid_matrix: HybridMatrixTable | None = None
+    """A multi-beam matrix of hybrids."""
     amplifier: AmplifierTable | None = None
     """An amplifier."""
     file: Text | None = None
