@@ -33,8 +33,8 @@ _MADE: dict[str, Callable[..., Part]] = {
     "switch": components.switch, "coupler": couplers.coupler, "branch_line": couplers.branch_line,
     "ring": couplers.ring, "coupled_lines": couplers.coupled_lines, "divider": couplers.divider,
     "quarter_wave_divider": couplers.quarter_wave_divider, "unequal_divider": couplers.unequal_divider,
-    "tee": couplers.tee, "beam_matrix": couplers.beam_matrix, "amplifier": amplifier, "divider_tree": trees.divider_tree,
-    "hybrid_matrix": trees.hybrid_matrix,
+    "tee": couplers.tee, "beam_matrix": couplers.beam_matrix, "hybrid_matrix": trees.hybrid_matrix,
+    "divider_tree": trees.divider_tree, "amplifier": amplifier,
 }  # fmt: skip
 """By key, what makes a part of the same words."""
 _KINDS = {"impedance": "resistance", "balanced_impedance": "resistance", "angle": "angle", "saturated": "power",
