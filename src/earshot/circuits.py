@@ -29,6 +29,7 @@ from .network.couplers import (
     tee,
     unequal_divider,
 )
+from .network.differences import differences
 from .network.elements import (
     Impedance,
     LineType,
@@ -78,6 +79,7 @@ __all__ = [
     "corner",
     "coupled_lines",
     "coupler",
+    "differences",
     "divider",
     "divider_tree",
     "hybrid_matrix",

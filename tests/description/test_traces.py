@@ -131,6 +131,17 @@ def test_solved_traces_carry_the_wave_of_their_section_and_turn_it_as_circuits_d
     assert np.degrees(np.angle(turned[:, 1, 0] / said)) == pytest.approx(0, abs=2.0)
     assert 20 * np.log10(np.abs(turned[:, 1, 0] / said)) == pytest.approx(0, abs=0.15)
     assert np.abs(turned[:, 0, 0]).max() < 0.06
+    # The same as a table: the circuit's ends brought to where the fixture ends.
+    metal = fixture.removed_from(bent, 70)
+    beside = solve_circuit(circuit, short.frequencies, 70.0).network
+    table = es.circuits.differences(metal, beside).loc[(short.frequencies[0], "p-1", "p0")]
+    ahead = np.degrees(np.angle(turned[0, 1, 0] / said[0] * np.exp(2j * beta[0] * half)))
+    assert math.remainder(table["ahead_deg"] - ahead, 360) == pytest.approx(0, abs=1e-6)
+    assert table["above_dB"] == pytest.approx(20 * math.log10(abs(turned[0, 1, 0] / said[0])), abs=1e-9)
+    figure = es.plots.beside(metal, beside, labels=["solved metal", "circuit"])
+    assert len(figure.axes[0].lines) == 6
+    with pytest.raises(es.UsageError, match="unlike ports"):
+        es.circuits.differences(metal, beside.referred_to(50))
 
 
 @pytest.mark.parametrize(("permittivity", "ratio"), [(2.2, 0.5), (2.2, 3.3), (4.4, 1.9), (9.8, 1.0), (2.2, 6.0)])
@@ -175,12 +186,18 @@ def test_files_say_traces(tmp_path):
         again = es.read_design(es.write(turned, tmp_path / "again.toml", frequency="5.8 GHz")).antenna
         assert again.sheets[0].surface.outline.area == pytest.approx(antenna.sheets[0].surface.outline.area, rel=1e-9)
     assert not es.check(antenna).stops
+    path.write_text(FILE.replace("MORE", BENDS.replace('longer = "30 mm"', 'turn = "360 deg"')))
+    longer = es.read_design(path).antenna.sheets[0].surface.shape.length - 0.09
+    assert longer == pytest.approx(
+        es.layers.strip_line(antenna.medium, shape.widths[0], "5.8 GHz").wavelength, rel=1e-6
+    )
 
 
 @pytest.mark.parametrize(
     ("more", "says"),
     [
         ('width = "1 mm"', "one of them"),
+        ('meanders = [{ leg = 1, longer = "1 mm", turn = "9 deg", room = "1 mm", apart = "1 mm" }]', "one of them"),
         ('corners = "sharp"', "is not mitred, whole or a number"),
         ('meanders = [{ leg = 5, longer = "1 mm", room = "1 mm", apart = "1 mm" }]', "there is no leg 5"),
         ('radius = "0.1 mm"', "below half the width"),

@@ -97,6 +97,12 @@ def test_direct_drive_and_matched_circuit_agree(rods):
     assert np.abs(driven.voltages - rods.drive(plain).voltages).max() < 1e-9
 
 
+def test_a_state_of_a_shifter_may_be_wrong():
+    """Set to the nearest of sixteen, 45 degrees, and two too many."""
+    s = phase_shifter("50 deg", bits=4, error=2).scattering(np.array([HERTZ]), 50.0)[0]
+    assert np.degrees(np.angle(s[1, 0])) == pytest.approx(-47)
+
+
 def test_ports_left_alone_are_closed_as_told(rods):
     names = [p.name for p in rods.antenna.ports]
     one = Feed(Circuit({"pad": Placed(attenuator(1), ["in", names[0]])}, ["in", names[0]]), {"in": es.watts(1)})

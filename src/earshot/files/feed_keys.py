@@ -38,7 +38,7 @@ _MADE: dict[str, Callable[..., Part]] = {
 }  # fmt: skip
 """By key, what makes a part of the same words."""
 _KINDS = {"impedance": "resistance", "balanced_impedance": "resistance", "angle": "angle", "saturated": "power",
-          "frequency": "frequency"}  # fmt: skip
+          "frequency": "frequency", "error": "angle"}  # fmt: skip
 """What a word is a quantity of, where it is no plain number."""
 _COUNTS = ("bits", "ways", "state", "arms", "elements")
 _MOST = 4096
@@ -197,7 +197,7 @@ def _part(
     if "frequency" in type(said).model_fields and kind not in ("divider_tree", "hybrid_matrix"):
         words.setdefault("frequency", texts.frequency)
     if kind == "phase_shifter":
-        words["angle"] = float(np.degrees(words["angle"]))
+        words |= {name: float(np.degrees(words[name])) for name in ("angle", "error")}
     return _made(texts, what, _MADE[kind], words)
 
 

@@ -73,6 +73,8 @@ class PhaseShifterTable(MatchedTable):
     """In dB."""
     bits: Amount | None = None
     """How many it is set by, to the nearest of its states."""
+    error: Amount = 0.0
+    """By how much the state that is set delays more than it should."""
 
 
 class SwitchTable(OneWayTable):

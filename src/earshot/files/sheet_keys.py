@@ -14,12 +14,13 @@ from ..description.design import Quantities
 from ..description.round_shapes import Annulus, Cone, Cylinder, Disk, Paraboloid, Sphere
 from ..description.shapes import Box, Plate, Polygon, Shape, Triangles
 from ..description.sheets import Sheet
+from ..description.strips import strip
 from ..description.surfaces import Surface
 from ..description.traces import Strip
 from ..errors import DesignFileError
 from ..media.metals import Metal
 from ..media.strip_line import strip_width
-from .sheet_schema import SheetTable, SurfaceTable
+from .sheet_schema import MeanderTable, SheetTable, SurfaceTable
 from .texts import Texts
 from .triangles import read_triangles
 
@@ -64,8 +65,10 @@ def _read_trace(texts: Texts, here: str, table: Any, names: Quantities) -> Surfa
     for bend in sorted(table.meanders, key=lambda m: -m.leg):
         if not 1 <= bend.leg < len(points):
             raise DesignFileError(f"{texts.name}: {here}.meanders: there is no leg {bend.leg} of {len(points) - 1}")
-        more, room, apart = (texts.quantity(getattr(bend, key), "length", f"{here}.meanders.{key}", names)
-                             for key in ("longer", "room", "apart"))  # fmt: skip
+        more = _longer(texts, f"{here}.meanders", bend, widths[bend.leg - 1], names)
+        room, apart = (
+            texts.quantity(getattr(bend, key), "length", f"{here}.meanders.{key}", names) for key in ("room", "apart")
+        )
         legs = traces.meander_points(points[bend.leg - 1], points[bend.leg], more, room, apart)
         points[bend.leg - 1 : bend.leg + 1] = legs
         widths[bend.leg - 1 : bend.leg] = [widths[bend.leg - 1]] * (len(legs) - 1)
@@ -74,6 +77,20 @@ def _read_trace(texts: Texts, here: str, table: Any, names: Quantities) -> Surfa
     if table.corners == "mitred" and not radius and texts.board is not None:
         cut = traces.mitre(min(widths), texts.board.thickness)
     return traces.trace(points, widths, mitre=cut, radius=radius)
+
+
+def _longer(texts: Texts, here: str, bend: MeanderTable, width: float, names: Quantities) -> float:
+    """By how much hairpins make a leg longer, metres."""
+    if (bend.longer is None) == (bend.turn is None):
+        raise DesignFileError(f"{texts.name}: {here}: give longer or turn, one of them")
+    if bend.turn is None:
+        assert bend.longer is not None
+        return texts.quantity(bend.longer, "length", f"{here}.longer", names)
+    if texts.board is None:
+        raise DesignFileError(f"{texts.name}: {here}.turn: the file has no layers to print it on: add [[layer]]")
+    assert texts.frequency is not None
+    turn = texts.quantity(bend.turn, "angle", f"{here}.turn", names)
+    return turn / strip(texts.board, width, texts.frequency).propagation(texts.frequency).imag
 
 
 def _of_impedance(texts: Texts, ohms: float, here: str) -> float:

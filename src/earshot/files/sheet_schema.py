@@ -119,8 +119,10 @@ class MeanderTable(Table):
 
     leg: int = 1
     """Which leg, from 1, as points are given."""
-    longer: str | float
+    longer: str | float | None = None
     """By how much, along the centre line."""
+    turn: str | float | None = None
+    """Instead: how much more it turns the phase on this file's board at the file's frequency, such as "90 deg"."""
     room: str | float
     """How far aside they go at most."""
     apart: str | float

@@ -244,16 +244,22 @@ def circulator(loss: float = 0.0, isolation: float = math.inf, impedance: float 
 
 
 def phase_shifter(
-    angle: float | str, loss: float = 0.0, *, bits: int | None = None, impedance: float | str = 50.0
+    angle: float | str,
+    loss: float = 0.0,
+    *,
+    bits: int | None = None,
+    error: float | str = 0.0,
+    impedance: float | str = 50.0,
 ) -> Fixed:
     """Matched; delays what passes it either way by an angle, degrees or text, with a loss, dB.
 
-    bits: how many it is set by: the nearest of its states.
+    bits: how many it is set by: the nearest of its states. error: by how much that state delays more than it should.
     """
     degrees = math.degrees(units.angle(angle, "phase shifter"))
     if bits is not None:
         step = 360.0 / 2 ** units.count(bits, "phase shifter, bits", 1, 16)
         degrees = step * round(degrees / step)
+    degrees += math.degrees(units.angle(error, "phase shifter, error"))
     passed = 10.0 ** (-decibels_lost(loss, "phase shifter") / 20.0) * complex(
         math.cos(math.radians(degrees)), -math.sin(math.radians(degrees))
     )

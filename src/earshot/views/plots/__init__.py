@@ -3,6 +3,7 @@
 from .against import against, numbers, over_two
 from .bands import impedance, return_loss, scattering, vswr
 from .beams import beam_map, coupling, envelope, layout, link, scan
+from .beside import beside
 from .circuit import circuit, power
 from .cuts import MOST_SMALL, cartesian, multiples, polar
 from .geometry import geometry
@@ -18,6 +19,7 @@ __all__ = [
     "against",
     "along",
     "beam_map",
+    "beside",
     "cartesian",
     "circuit",
     "coupling",
