@@ -211,6 +211,9 @@ def test_command_tells_and_writes(fed_file, tmp_path, capsys):
     assert "shift, 4 alike" not in told  # without loss they keep nothing
     files = {p.name for p in (tmp_path / "o").iterdir()}
     assert {"beams.csv", "inputs.csv", "parts.csv", "levels.csv", "circuit.png", "power.png"} <= files
+    seen = es.read_network(tmp_path / "o" / "inputs.s4p").s().values[0]
+    flow = es.run(fed_file).cases[0].driven.feed
+    assert seen[:, 1] == pytest.approx(flow.returned, abs=1e-9)
     assert main(["circuit", str(fed_file), "--set", "lost=1", "--json"]) == 0
     content = json.loads(capsys.readouterr().out)
     kept = sum(row["power_W"] for row in content["parts"] if row["case"].startswith("one") and "shift" in row["part"])

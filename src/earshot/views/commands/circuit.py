@@ -11,6 +11,7 @@ from ...errors import UsageError
 from ...files.atomic import folder as make_folder
 from ...files.formats import write
 from ...files.tables import flat, records
+from ...network.feed import Feed
 from ...runs.questions import QUESTIONS, Asked
 from ...runs.questions import ask as answer
 from ...runs.run import Run
@@ -55,7 +56,7 @@ def circuit(
     if out is not None:
         make_folder(out)
         files = [write(flat(_asked(run, name)), out / f"{name}.csv") for name in there]
-        files += save_figures(_figures(run), out, ending)
+        files += [*_inputs(run, out), *save_figures(_figures(run), out, ending)]
         complain(f"{len(files)} files written to {out}")
     if json:
         show_json({name: records(_asked(run, name)) for name in there})
@@ -68,6 +69,15 @@ def circuit(
 def _asked(run: Run, name: str) -> Any:
     assert name in QUESTIONS
     return answer(run, name, Asked())
+
+
+def _inputs(run: Run, out: Path) -> list[Path]:
+    """What is seen at the inputs at every frequency, of the first case that drives them, as Touchstone."""
+    for one in run.cases:
+        if isinstance(one.case.feed, Feed):
+            network = one.case.feed.network(run.solution.network, one.case.terminations)
+            return [write(network, out / f"inputs.s{len(network.ports)}p")]
+    return []
 
 
 def _figures(run: Run) -> dict[str, Any]:
