@@ -146,7 +146,7 @@ def test_solved_traces_carry_the_wave_of_their_section_and_turn_it_as_circuits_d
 
 @pytest.mark.parametrize(("permittivity", "ratio"), [(2.2, 0.5), (2.2, 2.0), (4.4, 1.9), (9.8, 1.0)])
 def test_open_ends_are_longer_as_an_older_formula_says(permittivity, ratio):
-    """Within a tenth, for strips of usual width, of Hammerstad's (1975): 0.412 h (e + 0.3)(u + 0.264)/((e - 0.258)(u + 0.8))."""
+    """Within a tenth of Hammerstad's (1975), for usual widths: 0.412 h (e + 0.3)(u + 0.264)/((e - 0.258)(u + 0.8))."""
     board = es.Stack([es.Layer(H, es.Dielectric("made up", permittivity))])
     kind = strip(board, ratio * H, "2 GHz")
     slow = 1 / kind.velocity**2
