@@ -34,9 +34,11 @@ def check_circuit(circuit: Circuit, ports: Mapping[str, complex], frequencies: I
                 "look whether its file is of an amplifier; its noise and losses are told as if it were passive",
             )  # fmt: skip
         own = _matched_to(placed.part)
-        for node in placed.nodes if own is not None else ():
-            other = ohms.setdefault(node, (name, float(own or 0.0)))
-            if abs(other[1] - float(own or 0.0)) > _FITS * other[1]:
+        if own is None:
+            continue
+        for node in placed.nodes:
+            other = ohms.setdefault(node, (name, own))
+            if abs(other[1] - own) > _FITS * other[1]:
                 yield Finding(
                     "note", name,
                     f"at node '{node}' part '{name}', for {own:g} ohm, meets '{other[0]}', for {other[1]:g} ohm",
