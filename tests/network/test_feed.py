@@ -143,6 +143,10 @@ def test_passive_circuits_at_room_temperature_give_room_temperature(rods):
         heard = Receiver(circuit, "out").heard(rods.network)
         seen = Feed(circuit, {"out": es.watts(1)}).solved(rods.network).matrices[0, 0, 0]
         assert heard.noise + 290 * abs(seen) ** 2 == pytest.approx(290, rel=1e-6)
+        # What is passive radiates no more than it is sent: EIRP over that is at most gain, gain at most directivity.
+        told = es.compare({"a": rods}, Feed(circuit, {"out": es.watts(1)}))["a"]
+        assert told["EIRP over power sent"] <= told["gain"] + 1e-9
+        assert told["gain"] <= told["directivity"] + 1e-3
 
 
 def test_chain_of_amplifiers_has_the_noise_of_friis(rods):
@@ -222,6 +226,18 @@ def test_command_tells_and_writes(fed_file, tmp_path, capsys):
     assert main(["ask", str(fed_file), "beams", "--case", "one"]) == 0
 
 
+def test_results_of_one_antenna_keep_what_cases_set(tmp_path):
+    path = tmp_path / "one.toml"
+    values = "[values]\nlost = { is = 0, from = 0, to = 6 }\n"
+    circuit = '[circuit]\ninputs = ["in"]\n[circuit.part.pad]\nattenuator = { loss = "lost" }\nnodes = ["in", "feed"]\n'
+    path.write_text(HEAD + values + ROD + circuit + '[case.a]\npower = { in = "1 W" }\nset = { lost = [0, 3] }\n')
+    run = es.run(path)
+    run.write(tmp_path)
+    sent = [[one.driven.accepted for one in r.cases] for r in (run, es.open_run(tmp_path / "results.nc"))]
+    assert sent[0] == pytest.approx(sent[1], rel=1e-12)
+    assert sent[0][1] < 0.52 * sent[0][0]
+
+
 RECEIVER = """
 [circuit]
 inputs = ["rx"]
@@ -267,6 +283,7 @@ def test_a_file_that_listens(tmp_path, capsys):
         ('set = { steer = [', 'set = { apart = ["0.4 m"], steer = [', "shapes the antenna"),
         ('set = { steer = [', 'set = { stear = [', "did you mean 'steer'"),
         ('set = { steer = ["0 deg", "15 deg"]', "set = { steer = []", "the list is empty"),
+        ('set = { steer = [', "set = { lost = 7, steer = [", "outside its range"),
         ('reference = "75 ohm"\n[circuit.part', 'reference = "0 ohm"\n[circuit.part', "not above zero"),
         ('[circuit.part.matrix]', '[circuit.part.matrix]\nuse = "four"', "exactly one key"),
         ('beam_matrix = { elements = 4, impedance = "75 ohm" }', 'use = "four"', "four"),

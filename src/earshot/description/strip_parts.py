@@ -16,7 +16,7 @@ from ..arraytypes import Complexes, Floats
 from ..errors import UsageError, needs
 from ..media.stack import Stack
 from ..network.assembly import Circuit, Placed
-from ..network.components import EndPart, Passive, line, stub
+from ..network.components import EndPart, Passive, line, stub, two_by_two
 from ..network.elements import open_circuit
 from .strips import StripType, strip
 from .surfaces import Surface
@@ -42,7 +42,7 @@ class CornerPart(Passive):
         even, odd = arm + 2.0 * across, arm
         one, two = (even - 1.0) / (even + 1.0), (odd - 1.0) / (odd + 1.0)
         back, through = 0.5 * (one + two), 0.5 * (one - two)
-        return np.asarray(np.moveaxis(np.array([[back, through], [through, back]]), -1, 0), np.complex128)
+        return two_by_two(back, through, back)
 
 
 def _shape(kind: StripType, what: str, widths: tuple[float, float] = (0.2, 6.0)) -> tuple[float, float, float]:

@@ -406,8 +406,25 @@ def _as_set(
                     f"{texts.name}: {what}: value '{name}' shapes the antenna; a case may set those of its circuit and "
                     "its drive: vary it by earshot vary, or write another file"
                 )
+        for name, text in chosen.items():
+            _within_range(texts, f"{what}.{name}", table.values[name], text, dict.__getitem__(names, name), names)
         yield ", ".join(f"{name} = {chosen[name]}" for name in lists), names
     known.used.update(case.set)
+
+
+def _within_range(
+    texts: Texts, what: str, given: str | float | ValueTable, text: str | float, found: Quantity, names: Quantities
+) -> None:
+    """Raise DesignFileError for what is set beyond the range of its value."""
+    if not isinstance(given, ValueTable):
+        return
+    for bound, sign in ((given.from_, 1.0), (given.to, -1.0)):
+        least = None if bound is None else texts.quantity(bound, found.kind, what, names)
+        if least is not None and sign * (found.si - least) < -1e-12 * abs(least):
+            raise DesignFileError(
+                f"{texts.name}: {what}: {text} is outside its range ({given.from_ or 'any'} to {given.to or 'any'}): "
+                "change it or the range"
+            )
 
 
 def _given(given: str | float | ValueTable, text: str | float) -> str | float | ValueTable:

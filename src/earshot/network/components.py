@@ -76,7 +76,7 @@ def _reflected(ohms: Impedance, frequencies: Floats, own: float | Floats, short:
     return np.where(there, (values + short * own) / (values + own), 1.0)
 
 
-def _two_by_two(one: Any, through: Any, two: Any) -> Complexes:
+def two_by_two(one: Any, through: Any, two: Any) -> Complexes:
     """(n, 2, 2) from S11, S12 = S21 and S22 (n,)."""
     return np.asarray(
         np.stack([np.stack([one, through], axis=-1), np.stack([through, two], axis=-1)], axis=-2), np.complex128
@@ -98,7 +98,7 @@ class LinePart(Passive):
         step = (own - reference) / (own + reference)
         around = 1.0 - step**2 * passed**2
         back, through = step * (1.0 - passed**2) / around, (1.0 - step**2) * passed / around
-        return _two_by_two(back, through, back)
+        return two_by_two(back, through, back)
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,7 +111,7 @@ class SeriesPart(Passive):
     def scattering(self, frequencies: Floats, reference: float) -> Complexes:
         """S21 = 2R/(Z + 2R): nothing where it is open."""
         through = 1.0 - _reflected(self.impedance, frequencies, 2.0 * reference, short=0.0)
-        return _two_by_two(1.0 - through, through, 1.0 - through)
+        return two_by_two(1.0 - through, through, 1.0 - through)
 
 
 @dataclass(frozen=True, slots=True)
@@ -160,7 +160,7 @@ class Transformer(Passive):
         n = self.turns
         through = np.full(len(frequencies), 2.0 * n / (n * n + 1.0), complex)
         back = np.full(len(frequencies), (n * n - 1.0) / (n * n + 1.0), complex)
-        return _two_by_two(back, through, -back)
+        return two_by_two(back, through, -back)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
