@@ -17,10 +17,10 @@ from earshot.fields.directions import unit_vectors
 from earshot.meshing.mesh import mesh
 from earshot.meshing.sheet_mesh import sheet_mesh
 from earshot.moments.earth import table_for as earth_kernels
-from earshot.moments.formulation import antenna_basis
+from earshot.moments.formulation import antenna_basis, formulation
 from earshot.moments.layered import layered
 from earshot.moments.matrix import WireMatrix
-from earshot.moments.printed import printed_matrix, table_for
+from earshot.moments.printed import table_for
 from earshot.moments.response import respond
 from earshot.moments.sheet_basis import sheet_basis
 from earshot.moments.sheet_matrix import fill_sheet_matrix
@@ -103,9 +103,7 @@ def panel(columns: int, rows: int) -> list[float]:
         hertz = 5.8e9 + n
         times[0].append(seconds(lambda at=hertz: table_for(layered(basis, board), board, at)))
         matrices: list = []
-        times[1].append(
-            seconds(lambda at=hertz, into=matrices: into.append(printed_matrix(layered(basis, board), board, at)))
-        )
+        times[1].append(seconds(lambda at=hertz, into=matrices: into.append(formulation(board).matrix(basis, at))))
         free = np.zeros((basis.sheets.size, basis.sheets.size), complex)
         times[2].append(seconds(lambda at=hertz, into=free: fill_sheet_matrix(basis.sheets, at, into)))
         times[3].append(

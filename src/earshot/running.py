@@ -50,12 +50,13 @@ def reporting(listener: Callable[[str], None]) -> Iterator[None]:
 
 
 class Record:
-    """What a run took, stage by stage: seconds, and the most memory a stage asked for."""
+    """What a run took, stage by stage: seconds, the most memory a stage asked for; and how frequencies were solved."""
 
     def __init__(self) -> None:
         self.seconds: dict[str, float] = {}
         self.times: dict[str, int] = {}
         self.bytes: dict[str, int] = {}
+        self.ways: dict[float, str] = {}
 
     @contextmanager
     def stage(self, name: str, size: int = 0) -> Iterator[None]:
@@ -66,7 +67,11 @@ class Record:
         finally:
             self.seconds[name] = self.seconds.get(name, 0.0) + time.perf_counter() - start
             self.times[name] = self.times.get(name, 0) + 1
-            self.bytes[name] = max(self.bytes.get(name, 0), size)
+            self.took(name, size)
+
+    def took(self, name: str, size: int) -> None:
+        """Count bytes as asked for by a stage."""
+        self.bytes[name] = max(self.bytes.get(name, 0), size)
 
 
 def free_memory() -> int:

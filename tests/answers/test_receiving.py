@@ -116,8 +116,8 @@ def test_the_factors_of_a_solve_serve_the_waves_that_follow(monkeypatch):
     from earshot.moments import response
 
     filled = []
-    real = response.impedance_matrix
-    monkeypatch.setattr(response, "impedance_matrix", lambda *a: filled.append(a[2]) or real(*a))
+    real = response.impedance_operator
+    monkeypatch.setattr(response, "impedance_operator", lambda *a: filled.append(a[2]) or real(*a))
     antenna = dipole(0.47, 1e-3)
     answer, other = es.solve(antenna, ONE_METRE), es.solve(dipole(0.4, 1e-3), ONE_METRE)
     one = [es.receive(solution, es.plane_wave(t, 0, 1)) for solution in (answer, other) for t in (30, 60, 90)]
@@ -139,8 +139,8 @@ def test_waves_on_metal_without_ports_share_its_factors(monkeypatch):
     from earshot.moments import response
 
     filled = []
-    real = response.impedance_matrix
-    monkeypatch.setattr(response, "impedance_matrix", lambda *a: filled.append(a[2]) or real(*a))
+    real = response.impedance_operator
+    monkeypatch.setattr(response, "impedance_operator", lambda *a: filled.append(a[2]) or real(*a))
     sizes = [
         float(es.scatter(dipole(0.463, 1e-3), es.plane_wave(t, 0, 1), ONE_METRE).cross_section(math.radians(t), 0.0))
         for t in (40, 60, 90)

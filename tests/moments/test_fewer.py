@@ -6,7 +6,7 @@ import pytest
 import earshot as es
 from earshot.moments.fewer import among_fewer, fewer_functions
 from earshot.moments.ports import gap_vectors
-from earshot.moments.response import impedance_matrix
+from earshot.moments.response import impedance_operator
 
 
 def fewer_of(antenna, frequency, rule=None):
@@ -63,10 +63,10 @@ def test_charge_is_even_on_unions_and_all_of_it_is_counted(medium):
         rounded = np.round(density / np.abs(density).max(axis=0).clip(1e-30), 9)
         # As many densities as unions: two triangles or more are alike in every function but round the foot.
         assert len(np.unique(rounded, axis=0)) < 0.6 * len(sheets.mesh)
-        matrix = impedance_matrix(antenna, basis, 300e6)
+        operator = impedance_operator(antenna, basis, 300e6)
         vectors = gap_vectors(antenna, basis)
-        found, left = among_fewer(matrix, functions, vectors)
-        np.testing.assert_allclose(left, vectors - matrix @ (functions @ found.T), atol=1e-12)
+        found, left = among_fewer(operator, functions, vectors)
+        np.testing.assert_allclose(left, vectors - operator.product(functions @ found.T), atol=1e-12)
         assert np.abs(functions.T @ left).max() < 1e-9
         rougher, by_wires, by_sheets = answer.rougher
         y, whole, one, two = (n.y().values[0, 0, 0] for n in (answer.network, rougher.network, by_wires, by_sheets))

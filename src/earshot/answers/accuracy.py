@@ -20,7 +20,7 @@ from ..description.design import Design
 from ..errors import RunError, UsageError
 from ..meshing.mesh import MeshRule
 from ..moments.ports import gap_vectors
-from ..moments.response import impedance_matrix
+from ..moments.response import impedance_operator
 from ..running import report
 from .cases import Drive
 from .mesh_errors import Terminations, mesh_errors
@@ -131,9 +131,9 @@ def _weights(solution: Solution) -> dict[str, float]:
     """The share that each part has in what the fewer functions miss of the admittances."""
     basis, (rougher, *_) = solution.response.basis, solution.rougher
     vectors = gap_vectors(solution.antenna, basis)
-    matrix = impedance_matrix(solution.antenna, basis, float(solution.solved[0]))
+    operator = impedance_operator(solution.antenna, basis, float(solution.solved[0]), solution.response.method)
     fine, rough = (one.response.coefficients[0].T for one in (solution, rougher))
-    missed = ((fine - rough) * (vectors - matrix @ rough)).T
+    missed = ((fine - rough) * (vectors - operator.product(rough))).T
     first = basis.first_wire
     parts = {"wires": missed[:, first:]}
     if basis.sheets is not None:

@@ -18,7 +18,7 @@ from ..arraytypes import Complexes
 from ..errors import needs
 from ..moments.basis import Basis
 from ..moments.ports import gap_vectors
-from ..moments.response import impedance_matrix
+from ..moments.response import impedance_operator
 from ..running import report
 from .cases import Drive
 from .mesh_errors import Figure, Terminations, errors_of, from_halved
@@ -95,7 +95,7 @@ def boundary_residual(solution: Solution, frequency: float) -> tuple[float, str]
     basis = solution.response.basis
     finer = basis.halved
     one = solution.at(frequency)
-    matrix = impedance_matrix(solution.antenna, finer, float(one.solved[0]))
+    operator = impedance_operator(solution.antenna, finer, float(one.solved[0]), solution.response.method)
     applied = gap_vectors(solution.antenna, finer)
     old = len(solution.mesh.nodes)
     node = finer.mesh.ends.ravel()[finer.wires.halves[0]]
@@ -105,7 +105,7 @@ def boundary_residual(solution: Solution, frequency: float) -> tuple[float, str]
     middle[node[node >= old] - old] = np.flatnonzero(node >= old)
     left = np.array(
         [
-            np.abs(applied[:, port] - matrix @ _in_finer(basis, finer, coefficients))[middle]
+            np.abs(applied[:, port] - operator.product(_in_finer(basis, finer, coefficients)[:, None])[:, 0])[middle]
             for port, coefficients in enumerate(one.response.coefficients[0])
         ]
     )

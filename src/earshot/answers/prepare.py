@@ -19,62 +19,66 @@ from ..meshing.mesh import MeshRule
 from ..moments.basis import Basis
 from ..moments.formulation import antenna_basis
 from ..moments.ports import gap_vectors
-from ..moments.response import bytes_for, refuse_if_too_large
+from ..moments.ways import chosen, cost, refuse_if_too_large
 from ..running import Record, report
 from .frequencies import Frequencies, wanted
 
 _BAND_SOLVES = 10
 """Solves that a band takes, more or less."""
-_ENTRY, _LONG_ENTRY, _TABLE = 2e-8, 1.2e-7, 0.15
-"""Seconds, on a machine that does 5e10 operations a second, for an entry of the matrix of wires in closed form, for one
-of sheets or of kernels from tables, and for a table.
-"""
 
 
 @dataclass(frozen=True, slots=True)
 class Estimate:
-    """What a solve will take, more or less: unknowns, bytes, how often it solves, seconds in all."""
+    """What a solve will take, more or less: unknowns, bytes, how often it solves, seconds in all, and by which way."""
 
     unknowns: int
     bytes: int
     solves: int
     seconds: float
+    way: str
 
 
 @dataclass(frozen=True, slots=True)
 class Prepared:
-    """A model looked at: what was found and, unless something stops it, its basis. problem: what stopped the basis."""
+    """A model looked at: what was found and, unless something stops it, its basis. problem: what stopped the basis.
+
+    way: how it will be solved, "dense" or "fast". highest: frequency, Hz.
+    """
 
     antenna: Antenna
     findings: Findings
     basis: Basis | None
     problem: EarshotError | None
+    way: str
+    highest: float
 
 
 def prepare(
-    model: Design | Antenna, highest: float, rule: MeshRule | None = None, record: Record | None = None
-) -> Prepared:
+    model: Design | Antenna, highest: float, rule: MeshRule | None = None, record: Record | None = None,
+    method: str = "auto",
+) -> Prepared:  # fmt: skip
     """Check a model for frequencies up to `highest`, Hz, and make its basis; whatever would stop a solve is a finding.
 
-    rule: how finely it is divided. record: takes the time of the mesh.
+    rule: how finely it is divided. record: takes the time of the mesh. method: see `solve`.
     """
     rule, record = rule or MeshRule(), record or Record()
     antenna = model.antenna if isinstance(model, Design) else model
     report(f"looking at {antenna.name}")
     findings = check(model, highest, rule)
     if findings.stops:
-        return Prepared(antenna, findings, None, None)
+        return Prepared(antenna, findings, None, None, method, highest)
     report(f"dividing {antenna.name}")
     try:
         with record.stage("mesh"):
             basis = antenna_basis(antenna, SPEED_OF_LIGHT / highest, rule)
         gap_vectors(antenna, basis)
-        refuse_if_too_large(antenna, basis)
+        way = chosen(antenna, basis, method)
+        refuse_if_too_large(antenna, basis, way, highest)
     except EarshotError as problem:
         says, _, remedy = str(problem).rpartition(": ")
         stop = Finding("stop", antenna.name, says, remedy)
-        return Prepared(antenna, Findings([*findings, stop]), None, problem)
-    return Prepared(antenna, findings, basis, None)
+        return Prepared(antenna, Findings([*findings, stop]), None, problem, method, highest)
+    return Prepared(antenna, findings, basis, None, way, highest)
 
 
 def estimate(prepared: Prepared, frequencies: Frequencies) -> Estimate:
@@ -86,11 +90,9 @@ def estimate(prepared: Prepared, frequencies: Frequencies) -> Estimate:
         raise RunError(f"antenna '{prepared.antenna.name}' cannot be solved: see what check found")
     asked, n = wanted(frequencies), prepared.basis.size
     solves = len(asked.single) + sum(min(len(b), _BAND_SOLVES) if b.tolerance else len(b) for b in asked.bands)
-    tabled = prepared.antenna.medium.tabled
-    entry = _LONG_ENTRY if tabled or prepared.antenna.sheets else _ENTRY
-    one = 5e10 / _speed() * (8.0 / 3.0 * n**3 / 5e10 + entry * n**2 + _TABLE * tabled) + 0.03
-    room = bytes_for(prepared.antenna, prepared.basis, solves)
-    return Estimate(n, room, solves, solves * one)
+    columns = len(prepared.antenna.gaps) * solves
+    one = cost(prepared.antenna, prepared.basis, prepared.way, prepared.highest, columns)
+    return Estimate(n, one.bytes, solves, solves * 5e10 / _speed() * one.seconds, prepared.way)
 
 
 @cache

@@ -24,7 +24,7 @@ from ..meshing.sheet_mesh import SheetMesh
 from ..moments.basis import Basis
 from ..moments.fewer import Rough, among_fewer, fewer_functions, rough
 from ..moments.ports import gap_vectors
-from ..moments.response import Response, impedance_matrix, respond
+from ..moments.response import Response, impedance_operator, respond
 from ..moments.sheet_terms import sheet_losses
 from ..moments.wire_terms import wire_losses
 from ..network.curves import Spans
@@ -383,7 +383,7 @@ class Solution(Told):
             _log.warning("%s was not among the solved frequencies: solving it too", units.engineering(hertz, "Hz"))
             while len(self._besides) >= _KEPT:
                 del self._besides[next(iter(self._besides))]
-            self._besides[hertz] = respond(self.antenna, self.response.basis, hertz)[:2]
+            self._besides[hertz] = respond(self.antenna, self.response.basis, hertz, method=self.response.method)[:2]
         return *self._besides[hertz], hertz
 
     def at(self, frequency: str | float | None = None) -> Solution:
@@ -396,7 +396,7 @@ class Solution(Told):
     ) -> Solution:
         found = Response(
             self.antenna, self.response.basis, np.array([hertz]), coefficients[None], admittance[None],
-            {at: own for at, own in known.items() if abs(at - hertz) <= 1e-9 * hertz},
+            {at: own for at, own in known.items() if abs(at - hertz) <= 1e-9 * hertz}, self.response.method,
         )  # fmt: skip
         return Solution(found, self.rule, found.frequencies, found.admittance, 0.0, self.record)
 
@@ -417,7 +417,7 @@ class Solution(Told):
         known = next((v for at, v in own.rough.items() if abs(at - hertz) <= 1e-9 * hertz), None)
         if known is None:
             report("estimating errors: the matrix once more")
-            among = among_fewer(impedance_matrix(self.antenna, own.basis, hertz), fewer, vectors)
+            among = among_fewer(impedance_operator(self.antenna, own.basis, hertz, own.method), fewer, vectors)
             known = rough(own.basis, fewer, own.coefficients[0], among)
         coefficients = known.coefficients @ fewer.T
         admittance = coefficients @ vectors
@@ -430,7 +430,7 @@ class Solution(Told):
 
     def resolved(self, basis: Basis) -> Solution:
         """The same antenna, every wanted frequency solved on another basis, such as one of a finer mesh."""
-        return solved(self.antenna, basis, Wanted(self.frequencies, ()), self.rule)
+        return solved(self.antenna, basis, Wanted(self.frequencies, ()), self.rule, method=self.response.method)
 
 
 def _scattering(antenna: Antenna) -> Callable[[Floats, Complexes], Complexes]:
@@ -461,11 +461,11 @@ def _whole(upper: Complexes, count: int) -> Complexes:
 
 def solved(
     antenna: Antenna, basis: Basis, wanted: Wanted, rule: MeshRule, record: Record | None = None, *,
-    errors: bool = False,
+    errors: bool = False, method: str = "auto",
 ) -> Solution:  # fmt: skip
     """Solve on a given basis at single frequencies and over bands, without looking at the model first.
 
-    errors: keep at single frequencies what tells the mesh's.
+    errors: keep at single frequencies what tells the mesh's. method: see `solve`.
     """
     record, vectors = record or Record(), gap_vectors(antenna, basis)
     samples: dict[float, tuple[Complexes, Complexes, Rough | None]] = {}
@@ -477,7 +477,7 @@ def solved(
         if hertz not in samples:
             done = f", {len(samples)} done" if samples else ""
             report(f"solving {antenna.name} at {units.engineering(hertz, 'Hz', 6)}, {basis.size} unknowns{done}")
-            samples[hertz] = respond(antenna, basis, hertz, record, vectors, fewer if hertz in told else None)
+            samples[hertz] = respond(antenna, basis, hertz, record, vectors, fewer if hertz in told else None, method)
         return samples[hertz][1][np.triu_indices(gaps)]
 
     points = {float(f): sample(float(f)) for f in wanted.single}
@@ -492,7 +492,7 @@ def solved(
     rising = np.array(sorted(samples))
     found = Response(
         antenna, basis, rising, np.array([samples[f][0] for f in rising]), np.array([samples[f][1] for f in rising]),
-        {hertz: known for hertz, (*_, known) in samples.items() if known is not None},
+        {hertz: known for hertz, (*_, known) in samples.items() if known is not None}, method,
     )  # fmt: skip
     spans = tuple((float(b.frequencies[0]), float(b.frequencies[-1])) for b in wanted.bands)
     return Solution(found, rule, every, admittance, error, record, spans)

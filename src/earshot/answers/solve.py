@@ -28,6 +28,7 @@ def solve(
     rule: MeshRule | None = None,
     evidence: bool = False,
     errors: bool = True,
+    method: str = "auto",
 ) -> Solution:
     """Solve an antenna at one frequency, several, or over bands.
 
@@ -35,7 +36,8 @@ def solve(
     are solved; a band is solved where it needs to be and interpolated between. One mesh, made for the highest of them,
     serves all. rule: how finely wires are divided. evidence: gather it too, at the solved frequency nearest the middle,
     with the first port driven and any others closed by their references. errors: keep at single frequencies what
-    `mesh_errors` asks, for some tenth of a solve. Raises ModelError with its findings when
+    `mesh_errors` asks, for some tenth of a solve. method: "dense" makes all of the matrix and factorises it; "fast" has
+    metal on layers on a grid and iterates; "auto" takes the faster of them. Raises ModelError with its findings when
     `check` says the model cannot be solved, UsageError without a frequency or a port, RunError when the solve fails.
     """
     model = model_of(model, "solve")
@@ -46,7 +48,7 @@ def solve(
         frequencies = model.frequency
     asked, record = wanted(frequencies), Record()
     rule = rule or MeshRule()
-    ready = prepare(model, float(asked.every[-1]), rule, record)
+    ready = prepare(model, float(asked.every[-1]), rule, record, method)
     if isinstance(ready.problem, RunError):
         raise ready.problem
     if ready.basis is None:
@@ -54,7 +56,7 @@ def solve(
     for finding in ready.findings:
         if finding.level == "warn":
             _log.warning("%s", finding)
-    answer = solved(ready.antenna, ready.basis, asked, rule, record, errors=errors)
+    answer = solved(ready.antenna, ready.basis, asked, rule, record, errors=errors, method=method)
     if not evidence:
         return answer
     middle = float(answer.solved[np.argmin(np.abs(answer.solved - answer.solved.mean()))])

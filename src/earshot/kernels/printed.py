@@ -30,7 +30,7 @@ from .sheets import (
     pair_rules,
 )
 
-_MIDDLE = (4.5, 5.2)
+_MIDDLE = (14.0, 16.0)
 """Where three points on each of a pair begin to fade, and where nothing of them is left, as `NEAR`."""
 _DEEP = 0.9
 _BLOCK = 128

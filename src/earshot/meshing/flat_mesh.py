@@ -43,9 +43,9 @@ def area_mesh(area: Polygon, chain: Floats, links: Ints, most: float) -> tuple[F
     tree = cKDTree(chain)
     near = min(8, len(chain))
 
-    def wanted(points: Floats) -> Floats:
+    def wanted(points: Floats, beyond: float = most) -> Floats:
         # Beyond this the chain does not matter; what is not found is infinitely far.
-        distance, which = tree.query(points, range(1, near + 1), distance_upper_bound=1.01 * most / _GROWTH)
+        distance, which = tree.query(points, range(1, near + 1), distance_upper_bound=1.01 * beyond / _GROWTH)
         size = own[np.minimum(which, len(own) - 1)] + _GROWTH * distance
         return np.asarray(np.minimum(most, size.min(axis=1)))
 
@@ -81,7 +81,9 @@ def _cross(a: Floats, b: Floats) -> Floats:
     return np.asarray(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])
 
 
-def _scattered(area: Polygon, chain: Floats, links: Ints, wanted: Callable[[Floats], Floats], most: float) -> Floats:
+def _scattered(
+    area: Polygon, chain: Floats, links: Ints, wanted: Callable[[Floats, float], Floats], most: float
+) -> Floats:
     """Points inside, about as far apart as wanted: lattices from fine to coarse, each where its spacing is right."""
     from scipy.spatial import cKDTree
 
@@ -99,7 +101,8 @@ def _scattered(area: Polygon, chain: Floats, links: Ints, wanted: Callable[[Floa
         x = columns + (step / 2.0) * (np.arange(len(rows)) % 2)[:, None]
         points = np.stack([x, np.broadcast_to(rows[:, None], x.shape)], axis=-1).reshape(-1, 2)
         points = points[contains_xy(area, points)]
-        size = wanted(points) if len(points) else np.zeros(0)
+        # Finer points are none where the spacing is larger, so that nobody asks how large.
+        size = wanted(points, min(most, 1.5 * step) if level else most) if len(points) else np.zeros(0)
         fits = (size >= 0.75 * step) & ((size < 1.5 * step) | (level == 0))
         points, size = points[fits], size[fits]
         points = points[_clear(points, one, two, 0.6 * size)]

@@ -8,11 +8,12 @@ from __future__ import annotations
 
 import threading
 import weakref
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from ..description.antenna import Antenna
 from ..running import free_memory
 from .basis import Basis
+from .operator import Factors
 
 _SHARE = 0.125
 _lock = threading.RLock()
@@ -22,13 +23,13 @@ class _Kept(NamedTuple):
     basis: weakref.ref[Basis]
     antenna: Antenna
     frequency: float
-    factors: Any
+    factors: Factors
 
 
 _kept: list[_Kept] = []
 
 
-def kept_factors(antenna: Antenna, basis: Basis, frequency: float) -> Any:
+def kept_factors(antenna: Antenna, basis: Basis, frequency: float) -> Factors | None:
     """The factors for that very basis, antenna and frequency (Hz), or None."""
     with _lock:
         for one in _kept:
@@ -37,15 +38,15 @@ def kept_factors(antenna: Antenna, basis: Basis, frequency: float) -> Any:
     return None
 
 
-def keep_factors(antenna: Antenna, basis: Basis, frequency: float, factors: Any) -> None:
-    """Keep factors as `scipy.linalg.lu_factor` gives them, unless they are large."""
+def keep_factors(antenna: Antenna, basis: Basis, frequency: float, factors: Factors) -> None:
+    """Keep factors, unless they are large."""
     with _lock:
         # What is kept already is not free any more.
-        room = _SHARE * (free_memory() + sum(one.factors[0].nbytes for one in _kept))
+        room = _SHARE * (free_memory() + sum(one.factors.bytes for one in _kept))
         kept = [_Kept(weakref.ref(basis, _let_go), antenna, frequency, factors), *_kept]
         taken, fitting = 0, []
         for one in kept:
-            taken += one.factors[0].nbytes
+            taken += one.factors.bytes
             if taken > room:
                 break
             fitting.append(one)

@@ -19,6 +19,7 @@ from ..arraytypes import Bools, Complexes, Floats, Ints
 from ..description.antenna import Antenna
 from ..meshing.faces import slabs
 from .basis import Basis
+from .operator import Operator
 from .ports import edges_of_gap, within_gap
 from .sheet_basis import SheetBasis
 from .wire_basis import WireBasis
@@ -26,7 +27,6 @@ from .wire_basis import WireBasis
 _ROUNDS = 2
 _FLAT = 0.85
 """Cosine between the normals of triangles that are taken together."""
-_ROWS = 256
 
 
 def fewer_functions(antenna: Antenna, basis: Basis, vectors: Floats) -> Any:
@@ -49,26 +49,14 @@ class Rough(NamedTuple):
     by_wires: Complexes
 
 
-def among_fewer(matrix: Complexes, fewer: Any, vectors: Floats) -> tuple[Complexes, Complexes]:
+def among_fewer(operator: Operator, fewer: Any, vectors: Floats) -> tuple[Complexes, Complexes]:
     """Coefficients (gaps, fewer) of the Galerkin solution among the fewer, of a symmetric matrix Z, and v - Z P c'.
 
     That, (functions, gaps), times what is missing of the currents is what is missing of the admittances, function by
     function: Y - Y' = (c - P c')ᵀ Z (c - P c') = (c - P c')ᵀ(v - Z P c').
     """
-    from scipy import linalg
-
-    across, count = fewer.T.tocsr(), fewer.shape[1]
-    small = np.zeros((count, count), np.complex128)
-    for first in range(0, len(matrix), _ROWS):
-        rows = slice(first, first + _ROWS)
-        # Real times complex, as twice as many real columns.
-        columns = np.ascontiguousarray(matrix[:, rows])
-        half = (across @ columns.view(np.float64)).view(np.complex128)
-        small += (fewer[rows].T @ half.T).T
-    # Its own transpose, like the matrix: the other way round it is in the order LAPACK wants.
-    factors = linalg.lu_factor(small.T, overwrite_a=True, check_finite=False)
-    coefficients = linalg.lu_solve(factors, (across @ vectors).astype(complex), check_finite=False)
-    return np.ascontiguousarray(coefficients.T), vectors - matrix @ (fewer @ coefficients)
+    coefficients = operator.reduced(fewer).factors().solve((fewer.T @ vectors).astype(complex))
+    return np.ascontiguousarray(coefficients.T), vectors - operator.product(fewer @ coefficients)
 
 
 def rough(basis: Basis, fewer: Any, coefficients: Complexes, among: tuple[Complexes, Complexes]) -> Rough:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Any, Protocol
 
 import numpy as np
 
@@ -19,13 +19,17 @@ from ..meshing.sheet_mesh import SheetMesh, sheet_mesh
 from . import potential
 from .basis import Basis
 from .coupling import couple
-from .earth import add_earth, table_for
+from .earth import add_earth
+from .earth import table_for as earth_table
 from .earth_sheets import couple_by_earth, filler
+from .fast_printed import Bordered, on_grid, reach_of
 from .incident import PlaneWave, refuse_from_below, tested_in_layers, tested_in_the_open
+from .iterative import Nearly
 from .layered import layered
 from .matrix import WireMatrix
+from .operator import Operator
 from .over_layers import among, with_level
-from .printed import printed_matrix
+from .printed import border_of_metal, fill_metal, table_for
 from .sheet_basis import sheet_basis
 from .sheet_matrix import fill_sheet_matrix
 from .wire_basis import wire_basis
@@ -36,6 +40,14 @@ class Formulation(Protocol):
 
     def matrix(self, basis: Basis, frequency: float) -> Complexes:
         """The whole impedance matrix of perfect conductors (functions, functions), ohm, at a frequency in Hz."""
+        ...
+
+    def gridded(self, basis: Basis, /) -> int:
+        """How many functions a grid would take on; none where there is no `operator`."""
+        ...
+
+    def operator(self, basis: Basis, frequency: float, local: Any, /) -> Operator | None:
+        """That and `local`, sparse (functions, functions), in less room than all of it; None where it cannot be."""
         ...
 
     def rows(self, basis: Basis, frequency: float, rows: Ints, /) -> Complexes | None:
@@ -67,6 +79,13 @@ class InTheOpen:
             couple(basis, frequency, matrix, plane=self.plane)
         return matrix
 
+    def gridded(self, _basis: Basis) -> int:
+        """None."""
+        return 0
+
+    def operator(self, _basis: Basis, _frequency: float, _local: Any) -> None:
+        """None: all of it is made."""
+
     def rows(self, basis: Basis, frequency: float, rows: Ints) -> Complexes | None:
         """Of wires alone."""
         if basis.sheets is not None:
@@ -96,6 +115,13 @@ class OverEarth:
         """Wires, sheets and what couples them, straight and by way of earth."""
         return over(basis, self.earth.at(frequency), frequency)
 
+    def gridded(self, _basis: Basis) -> int:
+        """None."""
+        return 0
+
+    def operator(self, _basis: Basis, _frequency: float, _local: Any) -> None:
+        """None: all of it is made."""
+
     def rows(self, _basis: Basis, _frequency: float, _rows: Ints) -> None:
         """None: what is sent back is filled for all at once."""
 
@@ -113,7 +139,7 @@ class OverEarth:
 def over(basis: Basis, below: Below, frequency: float) -> Complexes:
     """The matrix of wires and sheets in the air over z = 0, where something sends waves back."""
     matrix, first = np.zeros((basis.size, basis.size), np.complex128), basis.first_wire
-    table = table_for(basis, below, wavenumber(frequency))
+    table = earth_table(basis, below, wavenumber(frequency))
     if basis.sheets is not None:
         fill_sheet_matrix(basis.sheets, frequency, matrix, besides=filler(basis.sheets, table, frequency))
     if basis.wires.size:
@@ -133,19 +159,52 @@ class OnLayers:
     def matrix(self, basis: Basis, frequency: float) -> Complexes:
         """What is on the layers, what is in the air over them, and what couples them."""
         parts = layered(basis, self.stack)
-        on = np.concatenate([parts.on_metal, np.arange(basis.first_wire, basis.size)])
         matrix = np.zeros((basis.size, basis.size), np.complex128)
-        matrix[np.ix_(on, on)] = printed_matrix(parts, self.stack, frequency)
+        if parts.metal is not None:
+            fill_metal(parts, self.stack, frequency, matrix)
+        outer, rows = self._border(basis, frequency)
+        matrix[outer] = rows
+        matrix[:, outer] = rows.T
+        return matrix
+
+    def gridded(self, basis: Basis) -> int:
+        """Those on the metal of the level."""
+        return len(layered(basis, self.stack).on_metal)
+
+    def operator(self, basis: Basis, frequency: float, local: Any) -> Bordered:
+        """Metal on the level by a grid, all else as it is."""
+        parts = layered(basis, self.stack)
+        assert parts.metal is not None
+        inner = parts.on_metal
+        outer, rows = self._border(basis, frequency)
+        if local is not None:
+            rows += local[outer].toarray()
+        reach = reach_of(parts.metal, self.stack.thickness, 2.0 * np.pi / wavenumber(frequency))
+        table = table_for(parts, self.stack, frequency)
+        inside = None if local is None else local[inner][:, inner]
+        metal, faded, places = on_grid(parts.metal, table, frequency, reach, inside)
+        return Bordered(metal, Nearly(inner, outer, faded, places, rows[:, np.concatenate([inner, outer])]))
+
+    def _border(self, basis: Basis, frequency: float) -> tuple[Ints, Complexes]:
+        """The functions that are not on the metal of the level, and their rows (functions, all)."""
+        parts = layered(basis, self.stack)
+        wires = np.arange(basis.first_wire, basis.size)
+        on = np.concatenate([parts.on_metal, wires])
+        outer = np.setdiff1d(np.arange(basis.size), parts.on_metal)
+        rows = np.zeros((len(outer), basis.size), np.complex128)
+        at_wires = np.searchsorted(outer, wires)
+        rows[np.ix_(at_wires, on)] = border_of_metal(parts, table_for(parts, self.stack, frequency), frequency)
         if parts.aloft is not None:
             aloft, own = parts.aloft.basis, parts.aloft.own
             alone = over(aloft, self.stack.at(frequency), frequency)
             if len(parts.aloft.ends):
                 alone += among(parts, self.stack, frequency)
-            matrix[np.ix_(own, own)] += alone
+            at_own = np.searchsorted(outer, own)
+            rows[np.ix_(at_own, own)] += alone
             between = with_level(parts, self.stack, frequency)
-            matrix[np.ix_(own, on)] += between
-            matrix[np.ix_(on, own)] += between.T
-        return matrix
+            rows[np.ix_(at_own, on)] += between
+            rows[np.ix_(at_wires, own)] += between[:, len(parts.on_metal) :].T
+        return outer, rows
 
     def rows(self, _basis: Basis, _frequency: float, _rows: Ints) -> None:
         """None: what is sent back is filled for all at once."""

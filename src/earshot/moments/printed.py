@@ -25,18 +25,27 @@ from .sheet_matrix import arrays_of, block_of, in_shares, scales
 _NEAR_COST = 1500
 
 
-def printed_matrix(parts: Layered, stack: Stack, frequency: float) -> Complexes:
-    """The impedance matrix (metal + wires, metal + wires), ohm, of metal on the level, feet there and probes."""
-    count = len(parts.on_metal) + parts.up.shape[1]
-    matrix = np.zeros((count, count), np.complex128)
-    table = table_for(parts, stack, frequency)
-    if parts.metal is not None:
+def fill_metal(parts: Layered, stack: Stack, frequency: float, matrix: Complexes) -> None:
+    """Put what functions on the metal do to one another into a matrix of zeros, where the whole basis has them, ohm."""
+    assert parts.metal is not None
+    table, own = table_for(parts, stack, frequency), parts.on_metal
+    if own[-1] == len(own) - 1:
+        # Nothing on sheets but what is on the level: the first rows and columns.
         _fill(parts.metal, table, frequency, matrix)
+        return
+    alone = np.zeros((len(own), len(own)), np.complex128)
+    _fill(parts.metal, table, frequency, alone)
+    matrix[np.ix_(own, own)] = alone
+
+
+def border_of_metal(parts: Layered, table: KernelTable, frequency: float) -> Complexes:
+    """What feet and probes bring: the matrix's last rows (wires, metal + wires), ohm."""
+    border = np.zeros((parts.up.shape[1], len(parts.on_metal) + parts.up.shape[1]), np.complex128)
     if parts.fans:
-        _feet(parts, table, frequency, matrix)
+        _feet(parts, table, frequency, border)
     if len(parts.probes):
-        _probes(parts, table, frequency, matrix)
-    return matrix
+        _probes(parts, table, frequency, border)
+    return border
 
 
 def printed_block(basis: Basis, stack: Stack, frequency: float, rows: ArrayLike, columns: ArrayLike) -> Complexes:
@@ -147,7 +156,7 @@ def _between(parts: Layered, table: KernelTable) -> Complexes:
     return alone + np.where(off > 0.0, table.between_probes(np.where(off > 0.0, off, 1.0)), 0.0)
 
 
-def _feet(parts: Layered, table: KernelTable, frequency: float, matrix: Complexes) -> None:
+def _feet(parts: Layered, table: KernelTable, frequency: float, border: Complexes) -> None:
     """Add what feet bring: with the functions on the metal, and with one another."""
     metal, fans, first = parts.metal, parts.fans, len(parts.on_metal)
     assert metal is not None
@@ -156,12 +165,11 @@ def _feet(parts: Layered, table: KernelTable, frequency: float, matrix: Complexe
     halves = np.stack([with_fan(seen, f, frequency) for f in fans], axis=2)
     square = halves[:, 0] + halves[:, 1] + halves[:, 1].T
     square += moments_of(fans, parts.standing, frequency, table.vector)
-    matrix[first:, :first] += between
-    matrix[:first, first:] += between.T
-    matrix[first:, first:] += parts.into.T @ (0.5 * (square + square.T)) @ parts.into
+    border[:, :first] += between
+    border[:, first:] += parts.into.T @ (0.5 * (square + square.T)) @ parts.into
 
 
-def _probes(parts: Layered, table: KernelTable, frequency: float, matrix: Complexes) -> None:
+def _probes(parts: Layered, table: KernelTable, frequency: float, border: Complexes) -> None:
     """Add what probes bring: with the functions on the metal, with feet, and with one another."""
     metal, first, up = parts.metal, len(parts.on_metal), parts.up
     _, charge = scales(frequency)
@@ -169,12 +177,10 @@ def _probes(parts: Layered, table: KernelTable, frequency: float, matrix: Comple
     if metal is not None:
         ends = _ends(parts, table)
         onto = sum(-2j * charge * metal.coefficients[side] * ends[:, metal.pairs[side]] for side in (0, 1))
-        between = up.T @ onto
-        matrix[first:, :first] += between
-        matrix[:first, first:] += between.T
+        border[:, :first] += up.T @ onto
         if parts.fans:
             # The charges of a fan on its triangles, at the end of every probe.
             spread = [-2j * charge * (ends[:, f.triangles] @ f.coefficients) for f in parts.fans]
             crossed = up.T @ np.stack(spread, axis=1) @ parts.into
             among += crossed + crossed.T
-    matrix[first:, first:] += among
+    border[:, first:] += among

@@ -24,7 +24,7 @@ from ..meshing.sheet_mesh import SheetMesh, sheet_mesh
 from ..moments.basis import Basis
 from ..moments.formulation import basis_on, formulation
 from ..moments.ports import gap_vectors
-from ..moments.response import Response, impedance_matrix, solved_for
+from ..moments.response import Response, impedance_operator, solved_for
 from ..moments.wire_terms import wire_terms
 from ..running import Record
 
@@ -136,8 +136,8 @@ def _currents(solution: Solution, hertz: float, vectors: Complexes) -> Complexes
 
 def _whole(antenna: Antenna, basis: Basis, at: float) -> Product:
     """By the whole matrix of a changed antenna."""
-    matrix = impedance_matrix(antenna, basis, at)
-    return lambda columns, _: matrix @ columns
+    operator = impedance_operator(antenna, basis, at)
+    return lambda columns, _: operator.product(columns)
 
 
 def _partly(solution: Solution, antenna: Antenna, basis: Basis, at: float) -> Product | None:

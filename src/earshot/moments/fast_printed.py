@@ -1,0 +1,180 @@
+"""The matrix of metal on one level of a stack as an operator: a grid, what is near by, and a dense border.
+
+The border is all that is not metal on the level: feet, probes, and what is in the air. What is nearly the matrix is
+that of kernels that fade within a reach: the potentials are windowed, never the entries, so that charges still cancel.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from ..arraytypes import Complexes, Floats
+from ..media.kernel_table import KernelTable
+from ..media.smooth_kernel import smooth_kernels
+from ..running import announce, in_parallel, in_shares
+from .grid import LINES, Grid, grid_for
+from .iterative import Iterative, Nearly, iterative
+from .near_printed import near_matrices, three_points
+from .sheet_basis import SheetBasis
+from .sheet_matrix import scales
+
+_THICK, _SHARE = 4.0, 0.1
+"""How far is near: thicknesses of the stack, but no more of it than a share of a wavelength."""
+_NODES = 16.0
+"""Points of the padded grid to a triangle, beyond which what is near is made more instead."""
+
+
+def reach_of(basis: SheetBasis, thickness: float, wavelength: float) -> float:
+    """How far is near by, m."""
+    area = float(np.prod(np.ptp(basis.mesh.centres[:, :2], axis=0)))
+    even = 2.0 * LINES * math.sqrt(area / (_NODES * len(basis.mesh)))
+    return max(even, min(_THICK * thickness, _SHARE * wavelength))
+
+
+@dataclass(frozen=True, eq=False)
+class OnGrid:
+    """Metal on the level, by a grid and a sparse rest.
+
+    taken: sparse real (3 triangles, functions), from coefficients to a and v of the current a r - v on every triangle,
+    a of all, then v along x, then along y. points (3 triangles, 2), m; areas (triangles,): a third of each, m².
+    """
+
+    grid: Grid
+    near: Any
+    taken: Any
+    points: Floats
+    areas: Floats
+    frequency: float
+
+    @property
+    def bytes(self) -> int:
+        """What it holds."""
+        return int(self.grid.bytes + _bytes_of(self.near) + 2 * _bytes_of(self.taken) + self.points.nbytes)
+
+    def product(self, columns: Complexes) -> Complexes:
+        """The matrix times columns (functions, columns)."""
+        smooth = np.stack(in_parallel(self._smooth, list(columns.T)), axis=1)
+        return np.asarray(_times(self.near, columns) + smooth)
+
+    def _smooth(self, column: Complexes) -> Complexes:
+        flow, charge = scales(self.frequency)
+        x, y = self.points.T
+        # Real times complex, as two real columns.
+        held = (self.taken @ _pairs(column)).view(np.complex128).reshape(3, -1)
+        number, along, across = (np.tile(part * self.areas, 3) for part in held)
+        sources = [(0, number * x - along), (0, number * y - across), (1, number)]
+        ax, ay, phi = in_parallel(lambda one: self.grid.potentials(*one), sources)
+        tested = [flow * (x * ax + y * ay) - 4.0 * charge * phi, -flow * ax, -flow * ay]
+        weighed = np.concatenate([1j * self.areas * part.reshape(3, -1).sum(axis=0) for part in tested])
+        return np.asarray((self.taken.T @ _pairs(weighed)).view(np.complex128)[:, 0])
+
+
+def _pairs(column: Complexes) -> Floats:
+    return np.ascontiguousarray(column).view(np.float64).reshape(-1, 2)
+
+
+def _bytes_of(matrix: Any) -> int:
+    return int(matrix.data.nbytes + matrix.indices.nbytes + matrix.indptr.nbytes)
+
+
+def _times(matrix: Any, columns: Complexes) -> Complexes:
+    from ..kernels.sparse import sparse_rows
+
+    announce(sparse_rows)
+    given = np.ascontiguousarray(columns)
+    found = np.empty(given.shape, np.complex128)
+    in_shares(
+        lambda own: sparse_rows(
+            matrix.indptr, matrix.indices, matrix.data, own.start, min(own.stop, len(given)), given, found
+        ),
+        len(given),
+    )
+    return found
+
+
+def _taken(basis: SheetBasis) -> Any:
+    from scipy.sparse import csr_array
+
+    m, n = len(basis.mesh), basis.size
+    amounts = [np.stack([basis.coefficients[s], *(basis.coefficients[s] * basis.apexes[s, :, :2].T)]) for s in (0, 1)]
+    rows = [basis.pairs[s] + m * np.arange(3)[:, None] for s in (0, 1)]
+    columns = np.tile(np.arange(n), 6)
+    values, at = (np.concatenate([x.ravel() for x in both]) for both in (amounts, rows))
+    return csr_array((values, (at, columns)), shape=(3 * m, n))
+
+
+@dataclass(frozen=True, eq=False)
+class Bordered:
+    """Metal on the level and its border, as an operator; nearly: what is to solve with."""
+
+    metal: OnGrid
+    nearly: Nearly
+
+    @property
+    def bytes(self) -> int:
+        """Of both, and what is nearly they."""
+        return self.metal.bytes + _bytes_of(self.nearly.faded) + self.nearly.rows.nbytes
+
+    def product(self, columns: Complexes) -> Complexes:
+        """The matrix times columns (functions, columns)."""
+        own, (inner, outer) = self.nearly, (self.nearly.inner, self.nearly.outer)
+        found = np.empty(columns.shape, np.complex128)
+        within, beyond = columns[inner], columns[outer]
+        border = own.rows[:, : len(inner)]
+        found[inner] = self.metal.product(within) + border.T @ beyond
+        found[outer] = border @ within + own.rows[:, len(inner) :] @ beyond
+        return found
+
+    def reduced(self, fewer: Any) -> Reduced:
+        """Among fewer functions."""
+        return Reduced(self, fewer, self.nearly.reduced(fewer, self.product))
+
+    def factors(self) -> Iterative:
+        """By iterations."""
+        return iterative(self.product, self.nearly, self.bytes)
+
+
+@dataclass(frozen=True, eq=False)
+class Reduced:
+    """A bordered operator among fewer functions."""
+
+    whole: Bordered
+    fewer: Any
+    nearly: Nearly
+
+    @property
+    def bytes(self) -> int:
+        """Beside the whole."""
+        return _bytes_of(self.nearly.faded) + self.nearly.rows.nbytes
+
+    def product(self, columns: Complexes) -> Complexes:
+        """PᵀZP times columns (fewer, columns)."""
+        return np.asarray(self.fewer.T @ self.whole.product(self.fewer @ columns))
+
+    def reduced(self, fewer: Any) -> Reduced:
+        """Among fewer still."""
+        return Reduced(self.whole, self.fewer @ fewer, self.nearly.reduced(fewer, self.product))
+
+    def factors(self) -> Iterative:
+        """By iterations."""
+        return iterative(self.product, self.nearly, self.bytes)
+
+
+def on_grid(
+    basis: SheetBasis, table: KernelTable, frequency: float, reach: float, local: Any
+) -> tuple[OnGrid, Any, Floats]:
+    """Metal on the level, the sparse matrix of kernels that fade within a reach, m, and places (functions, 2) in it.
+
+    local: sparse (functions, functions), what is inside the metal, if anything.
+    """
+    smooth = smooth_kernels(table, reach)
+    near, faded = near_matrices(basis, table, smooth, frequency)
+    if local is not None:
+        near, faded = (near + local).tocsr(), (faded + local).tocsr()
+    points = three_points(basis)
+    metal = OnGrid(grid_for(points, smooth), near, _taken(basis), points, basis.mesh.areas / 3.0, frequency)
+    return metal, faded, basis.mesh.centres[basis.pairs].mean(axis=0)[:, :2]

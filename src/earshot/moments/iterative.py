@@ -1,0 +1,166 @@
+"""Solving by iterations: an operator, and a sparse matrix with a dense border that is nearly it, to precondition with.
+
+What is asked for in the end are figures at ports, vᵀx. Of a symmetric matrix their error is (x - x')ᵀ Z (x - x'), of
+second order in what is missing of x, and xᵀr, r the residual, tells it: iterations end by that, and by the residual,
+which fields are as good as.
+"""
+
+from __future__ import annotations
+
+import logging
+import math
+import time
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from ..arraytypes import Complexes, Floats, Ints
+from ..errors import RunError
+from ..running import free_memory, report
+from .fronts import Fronts, fronts_of
+from .krylov import Product, Step, block_gmres
+
+_log = logging.getLogger("earshot")
+
+RESIDUAL, FIGURES = 1e-4, 1e-4
+"""Where iterations end: the residual over the vector, and the error at ports that it is a sign of."""
+_MOST, _ROUNDS = 120, 4
+_SHARE = 0.4
+"""Of free memory, for iterates."""
+
+
+@dataclass(frozen=True, eq=False)
+class Nearly:
+    """What is nearly a matrix: sparse among `inner`, whole with and among `outer`.
+
+    faded: sparse (inner, inner). places (inner, 2): of functions. rows (outer, inner and outer): the border, dense.
+    """
+
+    inner: Ints
+    outer: Ints
+    faded: Any
+    places: Floats
+    rows: Complexes
+
+    def reduced(self, fewer: Any, product: Product) -> Nearly:
+        """Among fewer functions, sparse (functions, fewer), of a matrix with that product."""
+        across = fewer.T.tocsr()
+        outer = np.unique(across[:, self.outer].nonzero()[0])
+        inner = np.setdiff1d(np.arange(fewer.shape[1]), outer)
+        own = fewer[:, inner][self.inner]
+        weights = abs(own).T.tocsr()
+        places = (weights @ self.places) / np.maximum(np.asarray(weights.sum(axis=1)), 1e-300)[:, None]
+        faded = (own.T.tocsr() @ self.faded @ own).tocsr()
+        border = np.zeros((len(outer), fewer.shape[1]), np.complex128)
+        if len(outer):
+            border = (across @ product(fewer[:, outer].toarray().astype(complex))).T
+        return Nearly(inner, outer, faded, places, border[:, np.concatenate([inner, outer])])
+
+
+@dataclass(eq=False)
+class Iterative:
+    """Factors of what is nearly an operator, and iterations with it. steps: of the last solve."""
+
+    product: Product
+    nearly: Nearly
+    fronts: Fronts
+    through: Complexes
+    square: Complexes
+    scale: Floats
+    held: int
+    done: list[tuple[int, float, float]] = field(default_factory=list)
+
+    @property
+    def bytes(self) -> int:
+        """Of operator and factors."""
+        return self.held + self.fronts.bytes + 2 * self.nearly.rows.nbytes
+
+    @property
+    def way(self) -> str:
+        """How it solved last."""
+        if not self.done:
+            return "iterations"
+        steps, residual, figures = self.done[-1]
+        return f"{steps} iterations, residual {residual:.1e}, {figures:.1e} at ports"
+
+    def _close(self, columns: Complexes) -> Complexes:
+        """What is nearly the inverse, times columns."""
+        own, (inner, outer) = self.nearly, (self.nearly.inner, self.nearly.outer)
+        found = np.empty(columns.shape, np.complex128)
+        within = self.fronts.solve(columns[inner])
+        if len(outer):
+            beyond = np.linalg.solve(self.square, columns[outer] - own.rows[:, : len(inner)] @ within)
+            within -= self.through @ beyond
+            found[outer] = beyond
+        found[inner] = within
+        return found
+
+    def solve(self, vectors: Complexes) -> Complexes:
+        """By iterations, some columns at a time where memory calls for it."""
+        room = _SHARE * free_memory() / (32.0 * len(vectors))
+        together = max(1, min(vectors.shape[1], int(room / 30)))
+        most = max(20, min(_MOST, int(room / together)))
+        parts = [
+            self._some(vectors[:, first : first + together].astype(complex), most)
+            for first in range(0, vectors.shape[1], together)
+        ]
+        return np.concatenate(parts, axis=1)
+
+    def _some(self, vectors: Complexes, most: int) -> Complexes:
+        scale, began = self.scale[:, None], time.perf_counter()
+        steps, found, rest = 0, np.zeros(vectors.shape, np.complex128), vectors
+        size = np.linalg.norm(scale * vectors, axis=0)
+        size[size == 0.0] = 1.0
+        left, figures, wanted = 1.0, math.inf, RESIDUAL
+
+        def told(step: Step) -> None:
+            nonlocal steps
+            steps += 1
+            now = left * step.residual
+            ahead = math.log(max(now / wanted, 1.0)) / max(math.log(1.0 / now) / steps, 1e-3) if now < 1.0 else math.inf
+            seconds = (time.perf_counter() - began) / steps * ahead
+            soon = f", some {seconds:.0f} s to go" if steps > 2 and math.isfinite(seconds) and seconds < 1e5 else ""
+            report(f"iteration {steps}: {now:.1e} of {wanted:.0e} left{soon}")
+
+        for _ in range(_ROUNDS):
+            step = block_gmres(
+                lambda x: scale * self.product(scale * x), lambda x: self._close(x / scale) / scale, scale * rest,
+                wanted / left, most, told,
+            )  # fmt: skip
+            found += scale * step
+            rest = vectors - self.product(found)
+            before, left = left, float((np.linalg.norm(scale * rest, axis=0) / size).max())
+            if not np.isfinite(left):
+                break
+            own = found.T @ vectors
+            typical = np.sqrt(np.abs(np.diag(own)))
+            figures = float((np.abs(found.T @ rest) / np.maximum(np.outer(typical, typical), 1e-300)).max())
+            if left <= 1.5 * RESIDUAL and figures <= FIGURES:
+                self.done.append((steps, left, figures))
+                _log.info("%s", self.way)
+                return found
+            if left > 0.5 * before:
+                break
+            wanted = min(RESIDUAL, left * max(0.3 * FIGURES / figures, 1e-2))
+        raise RunError(
+            f"iterations came to rest with {left:.1e} of the residual left after {steps} steps, {RESIDUAL:.0e} wanted: "
+            "solve it with --method dense (method='dense') if memory allows, or with triangles of more even size"
+        )
+
+
+def iterative(product: Product, nearly: Nearly, held: int) -> Iterative:
+    """Factors of what is nearly a matrix with that product; held: bytes of the operator.
+
+    Raises LinAlgError where it is singular.
+    """
+    inner, outer = nearly.inner, nearly.outer
+    report(f"factorising what is near by, {len(inner)} functions")
+    fronts = fronts_of(nearly.faded, nearly.places)
+    border, corner = nearly.rows[:, : len(inner)], nearly.rows[:, len(inner) :]
+    through = fronts.solve(np.ascontiguousarray(border.T))
+    size = np.empty(len(inner) + len(outer))
+    size[inner], size[outer] = np.abs(nearly.faded.diagonal()), np.abs(np.diag(corner))
+    if not (np.isfinite(size).all() and size.all()):
+        raise np.linalg.LinAlgError("a function without a term of its own")
+    return Iterative(product, nearly, fronts, through, corner - border @ through, 1.0 / np.sqrt(size), held)

@@ -1,0 +1,107 @@
+"""Which way a matrix is solved: all of it made and factorised, or by an operator and iterations; what each takes."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from ..constants import wavenumber
+from ..description.antenna import Antenna
+from ..errors import RunError, UsageError
+from ..running import free_memory, thread_count
+from .basis import Basis
+from .fast_printed import reach_of
+from .formulation import formulation
+from .layered import layered
+from .near_printed import pairs_near
+
+METHODS = ("auto", "dense", "fast")
+_WORTH = 4000
+"""Functions on the metal of a level from which the operator is the faster."""
+_PLENTY = 4 * 10**7
+"""Bytes for tables of kernels, a pattern and what else does not grow with the unknowns."""
+_TRIANGLE, _SEGMENT = 1200, 400
+"""Bytes of a mesh and its functions, a triangle and a segment."""
+_ENTRY, _LONG_ENTRY, _TABLE = 2e-8, 1.2e-7, 0.15
+"""Seconds, on a machine that does 5e10 operations a second, for an entry of the matrix of wires in closed form, for one
+of sheets or of kernels from tables, and for a table.
+"""
+_NEAR_BYTES, _NEAR_SECONDS = 300.0, 9e-6
+"""Of a pair of triangles that is near: entries, twice while they are added up, and factors."""
+_ITERATES, _STEPS = 30, 25
+_FUNCTION_SECONDS = 1.4e-5
+"""Of a function and column in an iteration."""
+
+
+class Cost(NamedTuple):
+    """What a solve at one frequency takes, more or less: bytes, seconds where 5e10 operations are one."""
+
+    bytes: int
+    seconds: float
+
+
+def chosen(antenna: Antenna, basis: Basis, method: str = "auto") -> str:
+    """ "dense" or "fast": what was asked for, or what is the faster. Raises UsageError where there is no fast way."""
+    if method not in METHODS:
+        raise UsageError(f"method {method!r}: there are {', '.join(METHODS)}")
+    there = formulation(antenna.medium).gridded(basis)
+    if method == "fast" and not there:
+        raise UsageError(
+            f"method 'fast': '{antenna.name}' has no metal on layers, which is what it is for; leave it out"
+        )
+    if method != "auto":
+        return method
+    return "fast" if there >= _WORTH else "dense"
+
+
+def cost(antenna: Antenna, basis: Basis, way: str, frequency: float, columns: int = 0) -> Cost:
+    """What a solve takes by a way, `columns` of currents kept besides."""
+    kept = 16 * columns * basis.size + _TRIANGLE * len(basis.sheet_mesh or ()) + _SEGMENT * len(basis.mesh) + _PLENTY
+    dense = _dense(antenna, basis) if way == "dense" else _fast(antenna, basis, frequency)
+    return Cost(dense.bytes + kept, dense.seconds)
+
+
+def _dense(antenna: Antenna, basis: Basis) -> Cost:
+    """The complex matrix, factorised in place, with one byte an entry to check it; what every segment and foot sees of
+    every triangle (two sets of five numbers), from which it is coupled to the sheets; what earth sends back between
+    wires, a matrix a thread; a matrix of up to half as many functions to tell errors by.
+    """
+    n, tabled = basis.size, antenna.medium.tabled
+    seen = _seen(basis) + 64 * len(basis.mesh) * basis.first_wire
+    if tabled:
+        seen += 16 * (thread_count() + 1) * basis.wires.size**2
+    entry = _LONG_ENTRY if tabled or antenna.sheets else _ENTRY
+    return Cost(21 * n**2 + seen, 8.0 / 3.0 * n**3 / 5e10 + entry * n**2 + _TABLE * tabled + 0.03)
+
+
+def _seen(basis: Basis) -> int:
+    return 160 * (len(basis.mesh) + len(basis.feet)) * len(basis.sheet_mesh or ())
+
+
+def _fast(antenna: Antenna, basis: Basis, frequency: float) -> Cost:
+    """Entries between what is near, their factors, the grid, the dense border, and iterates."""
+    parts = layered(basis, antenna.medium)
+    assert parts.metal is not None
+    outer, columns = basis.size - parts.metal.size, max(1, len(antenna.gaps))
+    reach = reach_of(parts.metal, antenna.medium.thickness, 2.0 * np.pi / wavenumber(frequency))
+    pairs = pairs_near(parts.metal, reach)
+    together = min(columns, max(1, int(free_memory() / (80.0 * _ITERATES * basis.size))))
+    held = (
+        _NEAR_BYTES * pairs + 48.0 * outer * basis.size + 16.0 * (_ITERATES + 6) * together * basis.size + _seen(basis)
+    )
+    seconds = _NEAR_SECONDS * pairs + _FUNCTION_SECONDS * _STEPS * columns * basis.size
+    return Cost(int(held), seconds + 1.0)
+
+
+def refuse_if_too_large(antenna: Antenna, basis: Basis, way: str, frequency: float) -> None:
+    """Raise RunError, before anything is allocated, when a solve would not fit into the memory that is free."""
+    needed, free = cost(antenna, basis, way, frequency).bytes, free_memory()
+    if needed > 0.9 * free:
+        other = ""
+        if way == "dense" and formulation(antenna.medium).gridded(basis):
+            other = f" (the fast way: {cost(antenna, basis, 'fast', frequency).bytes / 1e9:.1f} GB)"
+        raise RunError(
+            f"antenna '{antenna.name}' has {basis.size} unknowns and would need {needed / 1e9:.1f} GB{other}; "
+            f"{free / 1e9:.1f} GB are free: use fewer segments per wavelength, a lower frequency, or less metal"
+        )
