@@ -131,7 +131,7 @@ def test_two_drives_at_one_unsolved_frequency_solve_once(dipole, caplog, monkeyp
 
     answer, counted = es.solve(dipole, ["140 MHz", "160 MHz"]), []
     plain = solution.respond
-    monkeypatch.setattr(solution, "respond", lambda *a: counted.append(a) or plain(*a))
+    monkeypatch.setattr(solution, "respond", lambda *a, **k: counted.append(a) or plain(*a, **k))
     drives = [answer.drive(es.watts(power), "150 MHz") for power in (1, 4, 9)]
     assert len(counted) == caplog.text.count("solving it too") == 1
     assert abs(drives[2].currents[0] / drives[0].currents[0]) == pytest.approx(3.0)

@@ -129,13 +129,16 @@ def receive(
     count = len(antenna.ports)
     # Into the port, as for a drive: what the antenna and the lines there draw, the wave's share included.
     currents = injected + closed.drawn(one.response.admittance[0], nodes[:, None])[:, 0]
-    induced = partial(_induced, antenna, basis, hertz, tested, voltages @ one.response.coefficients[0])
+    driven = voltages @ one.response.coefficients[0]
+    induced = partial(_induced, antenna, basis, hertz, tested, driven, one.response.method)
     return Received(antenna, wave, voltages[:count], currents[:count], induced)
 
 
-def _induced(antenna: Antenna, basis: Basis, hertz: float, tested: Complexes, driven: Complexes) -> Currents:
+def _induced(
+    antenna: Antenna, basis: Basis, hertz: float, tested: Complexes, driven: Complexes, method: str
+) -> Currents:
     """The currents of a tested wave on shorted ports, and what the voltages there drive besides."""
-    shorted = solved_for(antenna, basis, hertz, tested[:, None])[:, 0]
+    shorted = solved_for(antenna, basis, hertz, tested[:, None], method=method)[:, 0]
     return currents_of(antenna, basis, shorted + driven, hertz)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -31,7 +31,7 @@ def block_gmres(
     # Columns that are sums of one another would make the block singular.
     block, start = _orthonormal(vectors / lengths)
     bases: list[Complexes] = [block]
-    small: Complexes = np.zeros((block.shape[1], 0), np.complex128)
+    small: Any = np.zeros((block.shape[1], 0), np.complex128)
     answer: Complexes = np.zeros((0, vectors.shape[1]), np.complex128)
     for step in range(most):
         image: Complexes = product(close(bases[-1]))
@@ -45,7 +45,7 @@ def block_gmres(
                 above[first : first + len(part)] += part
                 first += len(part)
         block, beyond = _orthonormal(image)
-        small = np.asarray(np.block([[small, above], [np.zeros((len(beyond), small.shape[1])), beyond]]))
+        small = np.block([[small, above], [np.zeros((len(beyond), small.shape[1])), beyond]])
         bases.append(block)
         wanted = np.zeros((small.shape[0], vectors.shape[1]), np.complex128)
         wanted[: len(start)] = start
