@@ -38,12 +38,17 @@ def _near(mesh: SheetMesh, points: Floats, slack: Floats, own: Ints) -> Iterator
 
     reach, centres = mesh.reaches, mesh.centres
     classes = np.floor(np.log2(reach)).astype(int)
+    everywhere, most = cKDTree(points), float(slack.max(initial=0.0))
     for sheet in np.unique(mesh.sheet):
         mine = np.flatnonzero(mesh.sheet == sheet)
         corners = mesh.corners[mine]
         low, high = corners.min(axis=(0, 1)), corners.max(axis=(0, 1))
-        beside = np.maximum(np.maximum(low - points, points - high), 0.0).max(axis=1)
-        others = np.flatnonzero((own != sheet) & (beside <= slack))
+        # A ball round the sheet leaves few to look at, however many sheets there are.
+        middle, radius = 0.5 * (low + high), 0.5 * float(np.linalg.norm(high - low))
+        round_it = np.array(sorted(everywhere.query_ball_point(middle, radius + 2.0 * most)), int)
+        here = points[round_it]
+        beside = np.maximum(np.maximum(low - here, here - high), 0.0).max(axis=1)
+        others = round_it[(own[round_it] != sheet) & (beside <= slack[round_it])]
         for size in np.unique(classes[mine]) if others.size else ():
             some = mine[classes[mine] == size]
             tree, far = cKDTree(centres[some]), reach[some].max()

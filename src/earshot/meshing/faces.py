@@ -13,7 +13,7 @@ import numpy as np
 from ..arraytypes import Bools, Floats, Ints
 from ..description.surfaces import Surface
 from ..errors import ModelError
-from .flat_mesh import area_mesh, grid_mesh
+from .flat_mesh import Divided, area_mesh, grid_mesh
 from .grading import graded_cuts
 from .mesh import joined_points
 
@@ -251,11 +251,12 @@ def flat_triangles(
     level = np.concatenate(abreast)
     gap = np.linalg.norm(points[:, None] - level, axis=2).min(axis=1) if len(level) else np.full(len(points), np.inf)
     chains = _divided(faces, atoms_of, points, atoms, stiff, cuts, gap <= 2 * tolerance, edge, tolerance)
+    known: list[Divided] = []
     for _ in range(_TRIES):
         missing: defaultdict[int, set[int]] = defaultdict(set)
         found = []
         for face, own in zip(faces, atoms_of, strict=True):
-            vertices, triangles, lost = _face_triangles(face, [chains[a] for a in own], tolerance)
+            vertices, triangles, lost = _face_triangles(face, [chains[a] for a in own], tolerance, known)
             for chain, link in lost:
                 missing[own[chain]].add(link)
             found.append((face.space(vertices), triangles, face.sheet))
@@ -350,9 +351,12 @@ def _divided(
 
 
 def _face_triangles(
-    face: Face, chains: Sequence[Floats], tolerance: float
+    face: Face, chains: Sequence[Floats], tolerance: float, known: list[Divided]
 ) -> tuple[Floats, Ints, list[tuple[int, int]]]:
-    """Vertices (n, 2) in the face, triangles, and which links of which chains are not edges of them."""
+    """Vertices (n, 2) in the face, triangles, and which links of which chains are not edges of them.
+
+    known: areas divided before, which grows.
+    """
     flat = [face.flat(np.asarray(c))[:, :2] for c in chains]
     grid = _grid_cuts(face, flat, tolerance) if face.rectangle else None
     if grid is not None:
@@ -369,7 +373,7 @@ def _face_triangles(
             if pair[0] != pair[1]:
                 links.append(pair)
                 own.append((n, k))
-    vertices, triangles, lost = area_mesh(face.area, joined[first], np.array(links), face.most)
+    vertices, triangles, lost = area_mesh(face.area, joined[first], np.array(links), face.most, known)
     return vertices, triangles, [own[i] for i in lost]
 
 

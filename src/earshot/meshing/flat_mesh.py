@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from typing import NamedTuple
 
 import numpy as np
-from shapely import Polygon, contains_xy
+from shapely import Polygon, contains_xy, get_coordinates
 
 from ..arraytypes import Bools, Floats, Ints
 
 _GROWTH = 0.4
 _ROUNDS = 12
 _ROWS = 2000
+_SAME = 1e-9
+"""How far off places of areas that are alike may be, over their size."""
 
 
 def grid_mesh(u: Floats, v: Floats) -> tuple[Floats, Ints]:
@@ -27,12 +30,49 @@ def grid_mesh(u: Floats, v: Floats) -> tuple[Floats, Ints]:
     return places, np.where(even, rising, falling).reshape(-1, 3)
 
 
-def area_mesh(area: Polygon, chain: Floats, links: Ints, most: float) -> tuple[Floats, Ints, Ints]:
+class Divided(NamedTuple):
+    """An area divided: what it was made from, and what it became, places from the chain's first."""
+
+    outline: Floats
+    chain: Floats
+    links: Ints
+    most: float
+    inner: Floats
+    triangles: Ints
+    lost: Ints
+
+    def is_like(self, outline: Floats, chain: Floats, links: Ints, most: float) -> bool:
+        """Whether another one is the same, but for where it is."""
+        if (outline.shape, chain.shape, links.shape) != (self.outline.shape, self.chain.shape, self.links.shape):
+            return False
+        slack = _SAME * float(np.ptp(chain, axis=0).max())
+        return (
+            most == self.most
+            and bool((np.abs(chain - self.chain) <= slack).all() and (np.abs(outline - self.outline) <= slack).all())
+            and np.array_equal(links, self.links)
+        )
+
+
+def area_mesh(
+    area: Polygon, chain: Floats, links: Ints, most: float, known: list[Divided]
+) -> tuple[Floats, Ints, Ints]:
     """Vertices (n, 2), the chain's first, triangles, and which links are not edges of them.
 
     chain (k, 2): points on the outline and on lines that must be edges. links (l, 2): the edges between them. most:
-    greatest spacing inside; near the chain it is the chain's own.
+    greatest spacing inside; near the chain it is the chain's own. known: areas divided before, to which this one is
+    added: elements of an array are divided alike.
     """
+    start = chain[0]
+    shape = get_coordinates(area) - start, chain - start, links, most
+    for other in known:
+        if other.is_like(*shape):
+            return np.concatenate([chain, start + other.inner]), other.triangles, other.lost
+    vertices, triangles, lost = _divided(area, chain, links, most)
+    known.append(Divided(*shape, vertices[len(chain) :] - start, triangles, lost))
+    return vertices, triangles, lost
+
+
+def _divided(area: Polygon, chain: Floats, links: Ints, most: float) -> tuple[Floats, Ints, Ints]:
     from scipy.spatial import Delaunay, cKDTree
 
     lengths = np.linalg.norm(chain[links[:, 0]] - chain[links[:, 1]], axis=1)
