@@ -37,6 +37,16 @@ class Estimate:
     seconds: float
     way: str
 
+    @property
+    def words(self) -> str:
+        """All of it."""
+        memory = f"{self.bytes / 1e9:.2g} GB" if self.bytes >= 1e9 else f"{max(self.bytes / 1e6, 1.0):.0f} MB"
+        long = f"{self.seconds / 60:.0f} min" if self.seconds >= 90 else f"{max(self.seconds, 1.0):.0f} s"
+        unknowns, solves = (
+            f"{n} {what}{'s' * (n != 1)}" for n, what in ((self.unknowns, "unknown"), (self.solves, "solve"))
+        )
+        return f"{unknowns}, {self.way}: {memory} of memory; {solves} in about {long}"
+
 
 @dataclass(frozen=True, slots=True)
 class Prepared:

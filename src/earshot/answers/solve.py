@@ -12,13 +12,15 @@ from ..description.design import Design, model_of
 from ..errors import ModelError, RunError, UsageError
 from ..meshing.mesh import MeshRule
 from ..network.sources import watts
-from ..running import Record
+from ..running import Record, report
 from .evidence import evidence as gather
 from .frequencies import Frequencies, wanted
-from .prepare import prepare
+from .prepare import estimate, prepare
 from .solution import Solution, solved
 
 _log = logging.getLogger("earshot")
+_LARGE = 2000
+"""Unknowns from which it is told beforehand what a solve will take."""
 
 
 def solve(
@@ -56,6 +58,9 @@ def solve(
     for finding in ready.findings:
         if finding.level == "warn":
             _log.warning("%s", finding)
+    if ready.basis.size > _LARGE:
+        takes = estimate(ready, frequencies)
+        report(f"solving {ready.antenna.name}: {takes.words}")
     answer = solved(ready.antenna, ready.basis, asked, rule, record, errors=errors, method=method)
     if not evidence:
         return answer

@@ -25,7 +25,8 @@ _log = logging.getLogger("earshot")
 
 RESIDUAL, FIGURES = 1e-4, 1e-4
 """Where iterations end: the residual over the vector, and the error at ports that it is a sign of."""
-_MOST, _ROUNDS = 120, 4
+_MOST, _KEPT, _ROUNDS = 120, 30, 4
+"""Iterations at most, and those that memory is to hold; how often they begin anew."""
 _SHARE = 0.4
 """Of free memory, for iterates."""
 
@@ -98,9 +99,8 @@ class Iterative:
 
     def solve(self, vectors: Complexes) -> Complexes:
         """By iterations, some columns at a time where memory calls for it."""
-        room = _SHARE * free_memory() / (32.0 * len(vectors))
-        together = max(1, min(vectors.shape[1], int(room / 30)))
-        most = max(20, min(_MOST, int(room / together)))
+        together = columns_at_once(*vectors.shape)
+        most = max(_KEPT, min(_MOST, int(_room(len(vectors)) / together)))
         parts = [
             self._some(vectors[:, first : first + together].astype(complex), most)
             for first in range(0, vectors.shape[1], together)
@@ -147,6 +147,16 @@ class Iterative:
             f"iterations came to rest with {left:.1e} of the residual left after {steps} steps, {RESIDUAL:.0e} wanted: "
             "solve it with --method dense (method='dense') if memory allows, or with triangles of more even size"
         )
+
+
+def _room(functions: int) -> float:
+    """How many columns of iterates may be held."""
+    return _SHARE * free_memory() / (16.0 * functions)
+
+
+def columns_at_once(functions: int, columns: int) -> int:
+    """How many columns are solved for together: all, where memory holds their iterates."""
+    return max(1, min(columns, int(_room(functions) / _KEPT)))
 
 
 def iterative(product: Product, nearly: Nearly, held: int) -> Iterative:

@@ -23,6 +23,8 @@ from .sheet_basis import Fan, SheetBasis
 from .sheet_matrix import arrays_of, block_of, in_shares, scales
 
 _NEAR_COST = 1500
+_TOGETHER = 16
+"""Feet whose view of all triangles is held at once."""
 
 
 def fill_metal(parts: Layered, stack: Stack, frequency: float, matrix: Complexes) -> None:
@@ -160,9 +162,14 @@ def _feet(parts: Layered, table: KernelTable, frequency: float, border: Complexe
     """Add what feet bring: with the functions on the metal, and with one another."""
     metal, fans, first = parts.metal, parts.fans, len(parts.on_metal)
     assert metal is not None
-    seen = _seen_by(fans, metal, table)
-    between = parts.into.T @ with_sheets(seen, metal, frequency).sum(axis=1)
-    halves = np.stack([with_fan(seen, f, frequency) for f in fans], axis=2)
+    onto = np.zeros((len(fans), first), np.complex128)
+    halves = np.zeros((len(fans), 2, len(fans)), np.complex128)
+    for begin in range(0, len(fans), _TOGETHER):
+        some = slice(begin, begin + _TOGETHER)
+        seen = _seen_by(fans[some], metal, table)
+        onto[some] = with_sheets(seen, metal, frequency).sum(axis=1)
+        halves[some] = np.stack([with_fan(seen, f, frequency) for f in fans], axis=2)
+    between = parts.into.T @ onto
     square = halves[:, 0] + halves[:, 1] + halves[:, 1].T
     square += moments_of(fans, parts.standing, frequency, table.vector)
     border[:, :first] += between

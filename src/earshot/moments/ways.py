@@ -13,6 +13,7 @@ from ..running import free_memory, thread_count
 from .basis import Basis
 from .fast_printed import reach_of
 from .formulation import formulation
+from .iterative import columns_at_once
 from .layered import layered
 from .near_printed import pairs_near
 
@@ -27,11 +28,14 @@ _ENTRY, _LONG_ENTRY, _TABLE = 2e-8, 1.2e-7, 0.15
 """Seconds, on a machine that does 5e10 operations a second, for an entry of the matrix of wires in closed form, for one
 of sheets or of kernels from tables, and for a table.
 """
-_NEAR_BYTES, _NEAR_SECONDS = 300.0, 9e-6
+_NEAR_BYTES, _NEAR_SECONDS = 400.0, 7e-6
 """Of a pair of triangles that is near: entries, twice while they are added up, and factors."""
-_ITERATES, _STEPS = 30, 25
-_FUNCTION_SECONDS = 1.4e-5
-"""Of a function and column in an iteration."""
+_FOOT_SECONDS = 1.5e-5
+"""Of a foot and a triangle."""
+_HELD, _STEPS, _STEP_SECONDS = 14, 7, 5.5e-6
+"""Iterates held; iterations; and what one takes of a function and column."""
+_BESIDES = 10**8
+"""Bytes for a grid and what else does not grow with all of that."""
 
 
 class Cost(NamedTuple):
@@ -83,15 +87,13 @@ def _fast(antenna: Antenna, basis: Basis, frequency: float) -> Cost:
     """Entries between what is near, their factors, the grid, the dense border, and iterates."""
     parts = layered(basis, antenna.medium)
     assert parts.metal is not None
-    outer, columns = basis.size - parts.metal.size, max(1, len(antenna.gaps))
+    outer, columns, n = basis.size - parts.metal.size, max(1, len(antenna.gaps)), basis.size
     reach = reach_of(parts.metal, antenna.medium.thickness, 2.0 * np.pi / wavenumber(frequency))
-    pairs = pairs_near(parts.metal, reach)
-    together = min(columns, max(1, int(free_memory() / (80.0 * _ITERATES * basis.size))))
-    held = (
-        _NEAR_BYTES * pairs + 48.0 * outer * basis.size + 16.0 * (_ITERATES + 6) * together * basis.size + _seen(basis)
-    )
-    seconds = _NEAR_SECONDS * pairs + _FUNCTION_SECONDS * _STEPS * columns * basis.size
-    return Cost(int(held), seconds + 1.0)
+    pairs, triangles, feet = pairs_near(parts.metal, reach), len(parts.metal.mesh), len(parts.fans)
+    together = columns_at_once(n, columns)
+    held = _NEAR_BYTES * pairs + 64.0 * outer * n + 16.0 * _HELD * together * n + 160.0 * min(feet, 16) * triangles
+    seconds = _NEAR_SECONDS * pairs + _FOOT_SECONDS * feet * triangles + _STEP_SECONDS * _STEPS * columns * n
+    return Cost(int(held) + _BESIDES, seconds + 1.0)
 
 
 def refuse_if_too_large(antenna: Antenna, basis: Basis, way: str, frequency: float) -> None:

@@ -139,12 +139,13 @@ def run(
     own_frequencies: bool = True,
     with_evidence: bool = False,
     within: Sequence[str] = (),
+    method: str = "auto",
 ) -> Run:
     """Solve and drive a design file: its frequencies, and its cases in turn.
 
     own_frequencies: cases are driven at the frequencies they name, which are solved with the rest; otherwise at every
-    frequency that was asked for. with_evidence: solve the first case once more, finer. within: how
-    near the first case is to be, "1 %" of the impedance, "0.1 dB" of the gain: the mesh is refined until it is. Raises
+    frequency that was asked for. with_evidence: solve the first case once more, finer. within: how near the first case
+    is to be, "1 %" of the impedance, "0.1 dB" of the gain: the mesh is refined until it is. method: see `solve`. Raises
     UsageError when the file says nothing to drive but has several ports, and as `read_design` and `solve` do.
     """
     file = file if isinstance(file, DesignFile) else read_design(file)
@@ -161,13 +162,25 @@ def run(
         fine = fine_enough(
             file.design, units.frequency(hertz_of_first), within, sources, terminations=first.terminations
         )
-    solution = solve(file.design, hertz, rule=None if fine is None else fine.rule)
+    solution = solve(file.design, hertz, rule=None if fine is None else fine.rule, method=method)
     runs = _driven(solution, cases)
     if with_evidence:
         proof = evidence(solution, sources, hertz_of_first, terminations=first.terminations)
         solution = replace(solution, evidence=proof)
     said = () if fine is None else (fine.words,)
-    return Run(file, solution, runs, file.design.table(), (*said, *_doubts(runs)), fine)
+    return Run(file, solution, runs, file.design.table(), (*said, *_way(solution), *_doubts(runs)), fine)
+
+
+def _way(solution: Solution) -> Iterator[str]:
+    """How it was solved, where that was by iterations."""
+    found = {way for way in solution.record.ways.values() if way != "dense"}
+    if found:
+        many = f" at the hardest of {len(solution.record.ways)} frequencies" if len(solution.record.ways) > 1 else ""
+        yield f"note: {solution.unknowns} unknowns, solved fast: {max(found, key=_steps)}{many}"
+
+
+def _steps(way: str) -> int:
+    return int(way.split()[0])
 
 
 def open_run(path: str | Path, frequencies: Sequence[str | float] | None = None) -> Run:

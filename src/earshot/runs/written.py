@@ -33,6 +33,7 @@ def told(result: Run) -> dict[str, Any]:
         "unknowns": solution.unknowns,
         "seconds": solution.seconds,
         "record": records(solution.run_record()),
+        "ways": [{"frequency_Hz": hertz, "solved": way} for hertz, way in sorted(solution.record.ways.items())],
         "solved_Hz": solution.solved,
         "band_error": solution.band_error,
         "network": records(network_table(solution.network)),

@@ -65,12 +65,7 @@ def findings_table(findings: Findings, name: str) -> Group | Text:
 
 def estimate_line(takes: Estimate) -> Text:
     """What a solve will take."""
-    memory = f"{takes.bytes / 1e9:.2g} GB" if takes.bytes >= 1e9 else f"{max(takes.bytes / 1e6, 1.0):.0f} MB"
-    long = f"{takes.seconds / 60:.0f} min" if takes.seconds >= 90 else f"{max(takes.seconds, 1.0):.0f} s"
-    return Text(
-        f"{_count(takes.unknowns, 'unknown')}, {memory} of memory; {_count(takes.solves, 'solve')} in about {long}",
-        style="dim",
-    )
+    return Text(takes.words, style="dim")
 
 
 def quality_table(quality: pd.DataFrame) -> Group:

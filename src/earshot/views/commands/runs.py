@@ -30,11 +30,14 @@ from .screen import complain, progress
 
 
 def run(
-    file: DesignFile, *, own_frequencies: bool = True, with_evidence: bool = False, within: Sequence[str] = ()
-) -> Run:
+    file: DesignFile, *, own_frequencies: bool = True, with_evidence: bool = False, within: Sequence[str] = (),
+    method: str = "auto",
+) -> Run:  # fmt: skip
     """Solve and drive a design file, and say so when that takes a while."""
     with progress():
-        result = runs.run(file, own_frequencies=own_frequencies, with_evidence=with_evidence, within=within)
+        result = runs.run(
+            file, own_frequencies=own_frequencies, with_evidence=with_evidence, within=within, method=method
+        )
     return _noted(result)
 
 

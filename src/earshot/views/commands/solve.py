@@ -22,6 +22,11 @@ Nearness = Annotated[
     typer.Option("--within", metavar="ERROR", help="Refine the mesh until '1 %' of the impedance, or '0.1 dB' of the "
                  "gain, is sure; repeat. Exit status 1 where it cannot be."),
 ]  # fmt: skip
+Method = Annotated[
+    str,
+    typer.Option("--method", metavar="auto|dense|fast", help="How the matrix is solved: all of it made and factorised, "
+                 "or metal on layers on a grid and iterated; the quicker of them unless given."),
+]  # fmt: skip
 WithEvidence = Annotated[bool, typer.Option("--evidence", help="Solve once more, finer, and show how far to trust it.")]
 
 
@@ -32,6 +37,7 @@ def solve(
     out: Out = None,
     with_evidence: WithEvidence = False,
     within: Nearness = None,
+    method: Method = "auto",
     everything: Everything = False,
     vswr: Limit = 2.0,
     json: Json = False,
@@ -41,7 +47,7 @@ def solve(
     file = load(path, sets, frequency)
     if out is not None:
         make_folder(out)
-    result = run(file, own_frequencies=not frequency, with_evidence=with_evidence, within=within or [])
+    result = run(file, own_frequencies=not frequency, with_evidence=with_evidence, within=within or [], method=method)
     # First the files: whoever reads the tables may stop reading.
     if out is not None:
         written = result.write(out)
