@@ -69,7 +69,8 @@ def prepare(
 ) -> Prepared:  # fmt: skip
     """Check a model for frequencies up to `highest`, Hz, and make its basis; whatever would stop a solve is a finding.
 
-    rule: how finely it is divided. record: takes the time of the mesh. method: see `solve`.
+    rule: how finely it is divided. record: takes the time of the mesh. method: see `solve`. Raises
+    UsageError for a method that is none.
     """
     rule, record = rule or MeshRule(), record or Record()
     antenna = model.antenna if isinstance(model, Design) else model
@@ -78,16 +79,23 @@ def prepare(
     if findings.stops:
         return Prepared(antenna, findings, None, None, method, highest)
     report(f"dividing {antenna.name}")
+
+    def stopped(problem: EarshotError) -> Prepared:
+        says, _, remedy = str(problem).rpartition(": ")
+        stop = Finding("stop", antenna.name, says, remedy)
+        return Prepared(antenna, Findings([*findings, stop]), None, problem, method, highest)
+
     try:
         with record.stage("mesh"):
             basis = antenna_basis(antenna, SPEED_OF_LIGHT / highest, rule)
         gap_vectors(antenna, basis)
-        way = chosen(antenna, basis, method)
-        refuse_if_too_large(antenna, basis, way, highest)
     except EarshotError as problem:
-        says, _, remedy = str(problem).rpartition(": ")
-        stop = Finding("stop", antenna.name, says, remedy)
-        return Prepared(antenna, Findings([*findings, stop]), None, problem, method, highest)
+        return stopped(problem)
+    way = chosen(antenna, basis, method)
+    try:
+        refuse_if_too_large(antenna, basis, way, highest)
+    except RunError as problem:
+        return stopped(problem)
     return Prepared(antenna, findings, basis, None, way, highest)
 
 
