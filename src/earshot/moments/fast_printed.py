@@ -12,14 +12,16 @@ from typing import Any
 
 import numpy as np
 
-from ..arraytypes import Complexes, Floats
+from ..arraytypes import Bools, Complexes, Floats, Ints
 from ..media.kernel_table import KernelTable
 from ..media.smooth_kernel import smooth_kernels
 from ..running import announce, in_parallel, in_shares
+from .coupling import fan_points
 from .grid import LINES, Grid, grid_for
 from .iterative import Iterative, Nearly, iterative
 from .near_printed import near_matrices, three_points
-from .sheet_basis import SheetBasis
+from .printed import away_from
+from .sheet_basis import Fan, SheetBasis
 from .sheet_matrix import scales
 
 _THICK, _SHARE = 4.0, 0.1
@@ -61,14 +63,18 @@ class OnGrid:
         return np.asarray(_times(self.near, columns) + smooth)
 
     def _smooth(self, column: Complexes) -> Complexes:
-        flow, charge = scales(self.frequency)
         x, y = self.points.T
         # Real times complex, as two real columns.
         held = (self.taken @ _pairs(column)).view(np.complex128).reshape(3, -1)
         number, along, across = (np.tile(part * self.areas, 3) for part in held)
-        sources = [(0, number * x - along), (0, number * y - across), (1, number)]
-        ax, ay, phi = in_parallel(lambda one: self.grid.potentials(*one), sources)
-        tested = [flow * (x * ax + y * ay) - 4.0 * charge * phi, -flow * ax, -flow * ay]
+        sources = [(0, number * x - along), (0, number * y - across), (1, 2.0 * number)]
+        return self.tested(*in_parallel(lambda one: self.grid.potentials(*one), sources))
+
+    def tested(self, ax: Complexes, ay: Complexes, phi: Complexes) -> Complexes:
+        """What potentials at the points, of currents along x and y and of charges, do to the functions (functions,)."""
+        flow, charge = scales(self.frequency)
+        x, y = self.points.T
+        tested = [flow * (x * ax + y * ay) - 2.0 * charge * phi, -flow * ax, -flow * ay]
         weighed = np.concatenate([1j * self.areas * part.reshape(3, -1).sum(axis=0) for part in tested])
         return np.asarray((self.taken.T @ _pairs(weighed)).view(np.complex128)[:, 0])
 
@@ -105,6 +111,36 @@ def _taken(basis: SheetBasis) -> Any:
     columns = np.tile(np.arange(n), 6)
     values, at = (np.concatenate([x.ravel() for x in both]) for both in (amounts, rows))
     return csr_array((values, (at, columns)), shape=(3 * m, n))
+
+
+@dataclass(frozen=True, eq=False)
+class FeetOnGrid:
+    """What feet see of metal beyond the reach of the grid's kernels, by the grid; under: triangles under any foot."""
+
+    metal: OnGrid
+    basis: SheetBasis
+    reach: float
+    under: Ints
+
+    def leaves(self, fans: tuple[Fan, ...]) -> Bools:
+        """Triangles within the reach, and those under feet, which are asked for set by set."""
+        wide, off = away_from(fans, self.basis)
+        reaches = self.basis.mesh.reaches
+        left = off < np.maximum(self.reach + wide + reaches, 4.0 * wide + 2.0 * reaches)
+        left[:, self.under] = True
+        return np.asarray(left)
+
+    def rest(self, fans: tuple[Fan, ...], left: Bools) -> Complexes:
+        """Entries of feet (feet, functions) with what is beyond."""
+        return np.array(in_parallel(lambda n: self._rest(fans[n], left[n]), range(len(fans))))
+
+    def _rest(self, one: Fan, left: Bools) -> Complexes:
+        points = fan_points(self.basis, (one,), near=False)
+        amounts, places = points.weights.sum(axis=1).astype(complex), points.places[:, :2]
+        potentials = [self.metal.grid.potentials(int(kind == 3), amounts[:, kind], places) for kind in (0, 1, 3)]
+        for seen in potentials:
+            seen[np.tile(left, 3)] = 0.0
+        return self.metal.tested(*potentials)
 
 
 @dataclass(frozen=True, eq=False)

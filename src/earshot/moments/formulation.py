@@ -22,14 +22,14 @@ from .coupling import couple
 from .earth import add_earth
 from .earth import table_for as earth_table
 from .earth_sheets import couple_by_earth, filler
-from .fast_printed import Bordered, on_grid, reach_of
+from .fast_printed import Bordered, FeetOnGrid, on_grid, reach_of
 from .incident import PlaneWave, refuse_from_below, tested_in_layers, tested_in_the_open
 from .iterative import Nearly
 from .layered import layered
 from .matrix import WireMatrix
 from .operator import Operator
 from .over_layers import among, with_level
-from .printed import border_of_metal, fill_metal, table_for
+from .printed import Beyond, border_of_metal, fill_metal, table_for
 from .sheet_basis import sheet_basis
 from .sheet_matrix import fill_sheet_matrix
 from .wire_basis import wire_basis
@@ -176,16 +176,17 @@ class OnLayers:
         parts = layered(basis, self.stack)
         assert parts.metal is not None
         inner = parts.on_metal
-        outer, rows = self._border(basis, frequency)
-        if local is not None:
-            rows += local[outer].toarray()
         reach = reach_of(parts.metal, self.stack.thickness, 2.0 * np.pi / wavenumber(frequency))
         table = table_for(parts, self.stack, frequency)
         inside = None if local is None else local[inner][:, inner]
         metal, faded, places = on_grid(parts.metal, table, frequency, reach, inside)
+        under = np.concatenate([np.zeros(0, np.int64), *(f.triangles for f in parts.fans)])
+        outer, rows = self._border(basis, frequency, FeetOnGrid(metal, parts.metal, reach, under))
+        if local is not None:
+            rows += local[outer].toarray()
         return Bordered(metal, Nearly(inner, outer, faded, places, rows[:, np.concatenate([inner, outer])]))
 
-    def _border(self, basis: Basis, frequency: float) -> tuple[Ints, Complexes]:
+    def _border(self, basis: Basis, frequency: float, beyond: Beyond | None = None) -> tuple[Ints, Complexes]:
         """The functions that are not on the metal of the level, and their rows (functions, all)."""
         parts = layered(basis, self.stack)
         wires = np.arange(basis.first_wire, basis.size)
@@ -193,7 +194,7 @@ class OnLayers:
         outer = np.setdiff1d(np.arange(basis.size), parts.on_metal)
         rows = np.zeros((len(outer), basis.size), np.complex128)
         at_wires = np.searchsorted(outer, wires)
-        rows[np.ix_(at_wires, on)] = border_of_metal(parts, table_for(parts, self.stack, frequency), frequency)
+        rows[np.ix_(at_wires, on)] = border_of_metal(parts, table_for(parts, self.stack, frequency), frequency, beyond)
         if parts.aloft is not None:
             aloft, own = parts.aloft.basis, parts.aloft.own
             alone = over(aloft, self.stack.at(frequency), frequency)

@@ -26,13 +26,16 @@ _BETA = 2.3 * _WIDTH
 class Grid:
     """Points on a grid. first (2, points), shares (2, points, width): see `kernels.gridding.spread`.
 
-    lines: of the grid along x and y. spectra (2, ..., ...): of the vector and the scalar kernel, twice as many lines.
+    lines: of the grid along x and y, `step` m apart, the first of them before `low` (2,), m. spectra (2, ..., ...): of
+    the vector and the scalar kernel, twice as many lines.
     """
 
     first: Ints
     shares: Floats
     lines: tuple[int, int]
     spectra: Complexes
+    low: Floats
+    step: float
 
     @property
     def bytes(self) -> int:
@@ -40,21 +43,25 @@ class Grid:
         spare = self.spectra[0].nbytes * (thread_count() + 1)
         return int(self.first.nbytes + self.shares.nbytes + self.spectra.nbytes + spare)
 
-    def potentials(self, kernel: int, amounts: Complexes) -> Complexes:
-        """What points (points,) see of what they hold, by the vector (0) or the scalar (1) kernel."""
+    def potentials(self, kernel: int, amounts: Complexes, places: Floats | None = None) -> Complexes:
+        """What points (points,) see of what they hold, by the vector (0) or the scalar (1) kernel.
+
+        places (n, 2): others that hold amounts (n,), among the points.
+        """
         from scipy import fft
 
         from ..kernels.gridding import gather, spread
 
         square = np.zeros(self.lines, np.complex128)
-        spread(self.first, self.shares, amounts, square)
+        first, shares = (self.first, self.shares) if places is None else _placed(places, self.low, self.step)
+        spread(first, shares, amounts, square)
         long, wide = self.spectra.shape[1:]
         # Rows of nothing need no transform.
         square = fft.fft(fft.fft(square, wide, axis=1), long, axis=0, overwrite_x=True)
         square *= self.spectra[kernel]
         square = fft.ifft(square, axis=0, overwrite_x=True)[: self.lines[0]]
         square = fft.ifft(square, axis=1, overwrite_x=True)
-        seen = np.empty(len(amounts), np.complex128)
+        seen = np.empty(self.first.shape[1], np.complex128)
         gather(self.first, self.shares, square, seen)
         return seen
 
@@ -70,9 +77,7 @@ def grid_for(places: Floats, smooth: SmoothKernels) -> Grid:
     step = smooth.reach / LINES
     low, high = places.min(axis=0), places.max(axis=0)
     lines = tuple(int(n) for n in np.ceil((high - low) / step).astype(int) + _WIDTH + 2)
-    x = (places - low).T / step + 0.5 * _WIDTH + 0.5
-    first = np.ceil(x - 0.5 * _WIDTH).astype(np.int64)
-    shares = _window((first[..., None] + np.arange(_WIDTH) - x[..., None]) / (0.5 * _WIDTH))
+    first, shares = _placed(places, low, step)
     long, wide = (int(fft.next_fast_len(2 * n)) for n in lines)
     spectra = np.empty((2, long, wide), np.complex128)
     away = [step * np.arange(n // 2 + 1.0) for n in (long, wide)]
@@ -92,7 +97,14 @@ def grid_for(places: Floats, smooth: SmoothKernels) -> Grid:
         spectra[kernel] /= np.outer(seen[0], seen[1]) ** 2
 
     in_threads(transform, [0, 1])
-    return Grid(first, shares, (lines[0], lines[1]), spectra)
+    return Grid(first, shares, (lines[0], lines[1]), spectra, low, step)
+
+
+def _placed(places: Floats, low: Floats, step: float) -> tuple[Ints, Floats]:
+    """First lines (2, points) and shares (2, points, width) of points (points, 2)."""
+    x = (places - low).T / step + 0.5 * _WIDTH + 0.5
+    first = np.ceil(x - 0.5 * _WIDTH).astype(np.int64)
+    return first, _window((first[..., None] + np.arange(_WIDTH) - x[..., None]) / (0.5 * _WIDTH))
 
 
 def _folded(away: Floats, count: int) -> Floats:

@@ -121,7 +121,7 @@ class Iterative:
             ahead = math.log(max(now / wanted, 1.0)) / max(math.log(1.0 / now) / steps, 1e-3) if now < 1.0 else math.inf
             seconds = (time.perf_counter() - began) / steps * ahead
             soon = f", some {seconds:.0f} s to go" if steps > 2 and math.isfinite(seconds) and seconds < 1e5 else ""
-            report(f"iteration {steps}: {now:.1e} of {wanted:.0e} left{soon}")
+            report(f"iteration {steps}: residual {now:.1e}, {wanted:.0e} wanted{soon}")
 
         for _ in range(_ROUNDS):
             step = block_gmres(

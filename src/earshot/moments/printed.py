@@ -7,15 +7,16 @@ there: the scalar potential of the fan's end less that of the probe's is one bou
 from __future__ import annotations
 
 from functools import lru_cache
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import ArrayLike
 
-from ..arraytypes import Bools, Complexes, Ints
+from ..arraytypes import Bools, Complexes, Floats, Ints
 from ..media.kernel_table import KernelTable, kernel_table
 from ..media.spectral import Spectrum
 from ..media.stack import Stack
-from ..running import announce, in_threads, thread_count
+from ..running import announce, in_parallel, in_threads, thread_count
 from .basis import Basis
 from .coupling import Points, fan_points, moments_of, with_fan, with_sheets
 from .layered import Layered, layered
@@ -40,11 +41,11 @@ def fill_metal(parts: Layered, stack: Stack, frequency: float, matrix: Complexes
     matrix[np.ix_(own, own)] = alone
 
 
-def border_of_metal(parts: Layered, table: KernelTable, frequency: float) -> Complexes:
-    """What feet and probes bring: the matrix's last rows (wires, metal + wires), ohm."""
+def border_of_metal(parts: Layered, table: KernelTable, frequency: float, beyond: Beyond | None = None) -> Complexes:
+    """What feet and probes bring: the matrix's last rows (wires, metal + wires), ohm; beyond: see there."""
     border = np.zeros((parts.up.shape[1], len(parts.on_metal) + parts.up.shape[1]), np.complex128)
     if parts.fans:
-        _feet(parts, table, frequency, border)
+        _feet(parts, table, frequency, border, beyond)
     if len(parts.probes):
         _probes(parts, table, frequency, border)
     return border
@@ -101,14 +102,34 @@ def _fill(basis: SheetBasis, table: KernelTable, frequency: float, matrix: Compl
     in_shares(basis, matrix, _NEAR_COST, fill)
 
 
-def _seen_by(fans: tuple[Fan, ...], basis: SheetBasis, table: KernelTable) -> Complexes:
-    """What the triangles do to feet, a row each, and the two sets of each: (feet, 2, 5, triangles)."""
-    mesh = basis.mesh
-    wide = np.array([mesh.reaches[f.triangles].max() for f in fans])
-    off = np.array([np.linalg.norm(mesh.centres - f.apex, axis=1) for f in fans])
-    near = off < 4.0 * wide[:, None] + 2.0 * mesh.reaches
+class Beyond(Protocol):
+    """What else than every triangle for itself tells feet what is well off."""
+
+    def leaves(self, fans: tuple[Fan, ...], /) -> Bools:
+        """Which triangles (feet, triangles) it leaves to be looked at one by one."""
+        ...
+
+    def rest(self, fans: tuple[Fan, ...], left: Bools, /) -> Complexes:
+        """Entries of feet (feet, functions) with what is on the other triangles."""
+        ...
+
+
+def away_from(fans: tuple[Fan, ...], basis: SheetBasis) -> tuple[Floats, Floats]:
+    """How wide feet are (feet, 1), and how far from triangles (feet, triangles), m."""
+    wide = np.array([basis.mesh.reaches[f.triangles].max() for f in fans])[:, None]
+    return wide, np.array([np.linalg.norm(basis.mesh.centres - f.apex, axis=1) for f in fans])
+
+
+def _seen_by(fans: tuple[Fan, ...], basis: SheetBasis, table: KernelTable, wanted: Bools | None) -> Complexes:
+    """What the triangles do to feet, a row each, and the two sets of each: (feet, 2, 5, triangles).
+
+    wanted (feet, triangles): of which triangles; of all unless given.
+    """
+    wide, off = away_from(fans, basis)
+    near = off < 4.0 * wide + 2.0 * basis.mesh.reaches
+    far = ~near if wanted is None else wanted & ~near
     close = _potentials(fan_points(basis, fans), near, basis, table)
-    return close + _potentials(fan_points(basis, fans, near=False), ~near, basis, table)
+    return close + _potentials(fan_points(basis, fans, near=False), far, basis, table)
 
 
 def _potentials(points: Points, wanted: Bools, basis: SheetBasis, table: KernelTable) -> Complexes:
@@ -139,7 +160,9 @@ def _ends(parts: Layered, table: KernelTable) -> Complexes:
     assert parts.metal is not None
     mesh = parts.metal.mesh
     found = np.zeros((len(parts.probes), len(mesh)), np.complex128)
-    for row, (top, radius) in enumerate(zip(parts.probes, parts.radii, strict=True)):
+
+    def look(row: int) -> None:
+        top, radius = parts.probes[row], parts.radii[row]
         away = np.linalg.norm(mesh.centres - top, axis=1)
         near = away < 3.0 * mesh.reaches
         for chosen, rule, weights in ((~near, P7, W7), (near, P28, W28)):
@@ -148,6 +171,8 @@ def _ends(parts: Layered, table: KernelTable) -> Complexes:
             # Within the ring of the probe the potential of its end is that at the ring.
             seen = table.end_of_probe(np.maximum(off, radius))
             found[row, chosen] = mesh.areas[chosen] * (seen @ weights)
+
+    in_parallel(look, range(len(found)))
     return found
 
 
@@ -158,7 +183,7 @@ def _between(parts: Layered, table: KernelTable) -> Complexes:
     return alone + np.where(off > 0.0, table.between_probes(np.where(off > 0.0, off, 1.0)), 0.0)
 
 
-def _feet(parts: Layered, table: KernelTable, frequency: float, border: Complexes) -> None:
+def _feet(parts: Layered, table: KernelTable, frequency: float, border: Complexes, beyond: Beyond | None) -> None:
     """Add what feet bring: with the functions on the metal, and with one another."""
     metal, fans, first = parts.metal, parts.fans, len(parts.on_metal)
     assert metal is not None
@@ -166,8 +191,11 @@ def _feet(parts: Layered, table: KernelTable, frequency: float, border: Complexe
     halves = np.zeros((len(fans), 2, len(fans)), np.complex128)
     for begin in range(0, len(fans), _TOGETHER):
         some = slice(begin, begin + _TOGETHER)
-        seen = _seen_by(fans[some], metal, table)
+        left = None if beyond is None else beyond.leaves(fans[some])
+        seen = _seen_by(fans[some], metal, table, left)
         onto[some] = with_sheets(seen, metal, frequency).sum(axis=1)
+        if beyond is not None and left is not None:
+            onto[some] += beyond.rest(fans[some], left)
         halves[some] = np.stack([with_fan(seen, f, frequency) for f in fans], axis=2)
     between = parts.into.T @ onto
     square = halves[:, 0] + halves[:, 1] + halves[:, 1].T
