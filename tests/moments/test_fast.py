@@ -1,5 +1,7 @@
 """The fast way to solve metal on layers: each of its parts against sums written out, and the whole against dense."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from scipy import sparse
@@ -208,3 +210,13 @@ def test_what_does_not_fit_is_refused_with_both_figures(monkeypatch):
     monkeypatch.setattr(ways, "free_memory", lambda: 5 * 10**7)
     with pytest.raises(es.RunError, match=r"would need .* GB \(the fast way: .* GB\)"):
         es.solve(small_panel(), HERTZ, method="dense")
+
+
+def test_small_differences_are_not_those_of_iterations(monkeypatch):
+    place = Path(es.__file__).parent / "demo" / "mainland_patch.toml"
+    told = []
+    for worth in (10**6, 100):
+        monkeypatch.setattr(ways, "_WORTH", worth)
+        told.append(es.studies.sensitivities(es.read_design(place), ["length", "probe"]))
+    for name in ("R", "X", "resonance"):
+        np.testing.assert_allclose(told[1][name], told[0][name], rtol=5e-3, atol=5e-4 * np.abs(told[0][name]).max())

@@ -66,7 +66,9 @@ def nearby_all(
             found[number] = None
             continue
         partly = _partly(solution, antenna, basis, at) if at == hertz else None
-        one = _Aside(antenna, basis, vectors, partly or _whole(antenna, basis, at), known, made)
+        one = _Aside(
+            antenna, basis, vectors, partly or _whole(antenna, basis, at, solution.response.method), known, made
+        )
         if partly is None:
             # A matrix of its own, which need not wait for others.
             _refined(solution, [one], hertz)
@@ -76,6 +78,21 @@ def nearby_all(
     _refined(solution, [one for _, one in together], hertz)
     found |= {number: one.solution(solution, at) for number, one in together}
     return [found[number] for number in range(len(changes))]
+
+
+def settled(solution: Solution, hertz: float) -> Solution:
+    """The same at a solved frequency, Hz, its currents to the last digit: what iterations left of them counts in small
+    differences. By a dense matrix they are so already.
+    """
+    if solution.record.ways.get(hertz, "dense") == "dense":
+        return solution
+    own, antenna = solution.response.basis, solution.antenna
+    vectors = gap_vectors(antenna, own).astype(complex)
+    known = _currents(solution, hertz, vectors)
+    one = _Aside(antenna, own, vectors, _whole(antenna, own, hertz, solution.response.method), known, vectors)
+    _refined(solution, [one], hertz)
+    found = one.solution(solution, hertz)
+    return solution if found is None else replace(found, record=solution.record)
 
 
 Product = Callable[[Complexes, Complexes], Complexes]
@@ -107,7 +124,8 @@ class _Aside:
         admittance = self.vectors.T @ self.known
         both = 0.5 * (admittance + admittance.T)[None]
         coefficients = np.ascontiguousarray(self.known.T)[None]
-        response = Response(self.antenna, self.basis, np.array([at]), coefficients, both)
+        method = solution.response.method
+        response = Response(self.antenna, self.basis, np.array([at]), coefficients, both, method=method)
         return Solution(response, solution.rule, response.frequencies, response.admittance, 0.0, Record())
 
 
@@ -119,7 +137,7 @@ def _refined(solution: Solution, asides: Sequence[_Aside], hertz: float) -> None
         if not rests:
             return
         columns = np.concatenate([rest for _, rest in rests], axis=1)
-        steps = solved_for(solution.antenna, solution.response.basis, hertz, columns)
+        steps = solved_for(solution.antenna, solution.response.basis, hertz, columns, method=solution.response.method)
         for (one, rest), step in zip(rests, np.split(steps, len(rests), axis=1), strict=True):
             one.known, one.made = one.known + step, one.made + rest
         waiting = [one for one, _ in rests]
@@ -131,12 +149,12 @@ def _currents(solution: Solution, hertz: float, vectors: Complexes) -> Complexes
     nearest = int(np.argmin(np.abs(own.frequencies - hertz)))
     if own.frequencies[nearest] == hertz:
         return np.asarray(own.coefficients[nearest].T)
-    return solved_for(solution.antenna, own.basis, hertz, vectors)
+    return solved_for(solution.antenna, own.basis, hertz, vectors, method=own.method)
 
 
-def _whole(antenna: Antenna, basis: Basis, at: float) -> Product:
+def _whole(antenna: Antenna, basis: Basis, at: float, method: str) -> Product:
     """By the whole matrix of a changed antenna."""
-    operator = impedance_operator(antenna, basis, at)
+    operator = impedance_operator(antenna, basis, at, method)
     return lambda columns, _: operator.product(columns)
 
 

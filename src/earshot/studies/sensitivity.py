@@ -17,7 +17,7 @@ from ..files.design_file import DesignFile
 from ..moments.basis import Basis
 from ..running import report
 from .asking import STEP, Asked, Needs, asked_of, names_of
-from .nearby import alike, basis_like, nearby, nearby_all
+from .nearby import alike, basis_like, nearby, nearby_all, settled
 
 _log = logging.getLogger("earshot")
 _COARSE = 1e-2
@@ -54,7 +54,7 @@ def derivatives(asked: Asked, solution: Solution, names: Sequence[str], needs: N
         step = STEP * asked.hertz
         aside = nearby(solution, solution.antenna, asked.hertz, asked.hertz + step)
         if aside is not None:
-            x, before = (match_at(one.network, asked.hertz)["X"] for one in (aside, solution))
+            x, before = (match_at(one.network, asked.hertz)["X"] for one in (aside, settled(solution, asked.hertz)))
             table[RESONANCE] = -table["X"] / ((x - before) / step) / 1e6
     quantities = asked.file.design.values.quantities
     table.insert(0, "now", [quantities[name].si for name in names])
@@ -68,7 +68,7 @@ def slopes_at(
     """By frequency, Hz, derivatives of figures: a row per value. Solved at all of them."""
     there = {hertz: replace(asked, hertz=hertz) for hertz in places}
     told = {hertz: _figures(one, solution, needs) for hertz, one in there.items()}
-    base = {hertz: told[hertz](solution, one) for hertz, one in there.items()}
+    base = {hertz: told[hertz](settled(solution, hertz), one) for hertz, one in there.items()}
     rows: dict[float, dict[str, dict[str, float]]] = {hertz: {} for hertz in places}
     asides = _aside(asked, solution, names, places)
     for name in names:
