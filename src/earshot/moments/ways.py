@@ -34,7 +34,7 @@ _FOOT_SECONDS = 1.5e-5
 """Of a foot and a triangle."""
 _HELD, _STEPS, _STEP_SECONDS = 14, 7, 5.5e-6
 """Iterates held; iterations; and what one takes of a function and column."""
-_BESIDES = 10**8
+_BESIDES = 2 * 10**7
 """Bytes for a grid and what else does not grow with all of that."""
 
 
