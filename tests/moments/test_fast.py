@@ -70,6 +70,26 @@ def test_random_metal_on_random_boards_is_as_by_the_dense_matrix(seed):
     np.testing.assert_allclose(10 * np.log10(gains[0][strong] / gains[1][strong]), 0.0, atol=0.01)
 
 
+@pytest.mark.parametrize("seed", range(4))
+def test_small_resistances_of_strips_far_apart_are_right(seed):
+    rng = np.random.default_rng(seed)
+    level, places = rng.uniform(0.5e-3, 2e-3), [(0.0, 0.0), tuple(rng.uniform(-2.0, 2.0, 2))]
+    length, width = rng.uniform(6e-3, 14e-3), rng.uniform(0.5e-3, 2e-3)
+    sheets = [es.Sheet(f"strip {n}", es.shapes.plate(length, width, centre=(*p, level))) for n, p in enumerate(places)]
+    ports = [es.Port(f"feed {n}", on=f"strip {n}", at=(*p, level), across="x") for n, p in enumerate(places)]
+    antenna = es.Antenna("strips", [], ports, es.substrate(level, rng.uniform(1.5, 6.0)), sheets=sheets)
+    hertz = rng.uniform(1e9, 6e9)
+    fast, dense = (es.solve(antenna, hertz, method=method, errors=False) for method in ("fast", "dense"))
+    one, two = (s.network.z().values[0] for s in (fast, dense))
+    # A thousandth and less of the reactance, and yet what gain stands on.
+    np.testing.assert_allclose(np.diag(one).real, np.diag(two).real, rtol=2e-3)
+    np.testing.assert_allclose(np.diag(one).imag, np.diag(two).imag, rtol=2e-4)
+    driven = fast.drive({"feed 0": es.watts(1.0)})
+    beam = driven.far_field()
+    assert driven.balance == pytest.approx(0.0, abs=5e-3)
+    assert beam.gain(*beam.peak) <= beam.directivity(*beam.peak) * (1.0 + 5e-3)
+
+
 def rng_directions():
     rng = np.random.default_rng(9)
     return rng.uniform(1.0, 85.0, 60), rng.uniform(0.0, 360.0, 60)

@@ -13,8 +13,10 @@ from typing import Any
 import numpy as np
 
 from ..arraytypes import Bools, Complexes, Floats, Ints
+from ..constants import wavenumber
 from ..media.kernel_table import KernelTable
 from ..media.smooth_kernel import smooth_kernels
+from ..media.stack import Stack
 from ..running import announce, in_parallel, in_shares
 from .coupling import fan_points
 from .grid import LINES, Grid, grid_for
@@ -30,11 +32,17 @@ _NODES = 16.0
 """Points of the padded grid to a triangle, beyond which what is near is made more instead."""
 
 
-def reach_of(basis: SheetBasis, thickness: float, wavelength: float) -> float:
+_CYCLE = 0.6
+"""And at most so much of the shortest wavelength there is, which the grid is to tell."""
+
+
+def reach_of(basis: SheetBasis, stack: Stack, frequency: float) -> float:
     """How far is near by, m."""
+    wavelength = 2.0 * math.pi / wavenumber(frequency)
+    shortest = wavelength / max(math.sqrt(x.material.permittivity * x.material.permeability) for x in stack.layers)
     area = float(np.prod(np.ptp(basis.mesh.centres[:, :2], axis=0)))
     even = 2.0 * LINES * math.sqrt(area / (_NODES * len(basis.mesh)))
-    return max(even, min(_THICK * thickness, _SHARE * wavelength))
+    return min(max(even, min(_THICK * stack.thickness, _SHARE * wavelength)), _CYCLE * shortest)
 
 
 @dataclass(frozen=True, eq=False)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 
@@ -27,12 +27,22 @@ from .incident import PlaneWave, refuse_from_below, tested_in_layers, tested_in_
 from .iterative import Nearly
 from .layered import layered
 from .matrix import WireMatrix
+from .near_printed import pairs_near
 from .operator import Operator
 from .over_layers import among, with_level
 from .printed import Beyond, border_of_metal, fill_metal, table_for
 from .sheet_basis import sheet_basis
 from .sheet_matrix import fill_sheet_matrix
 from .wire_basis import wire_basis
+
+
+class Amount(NamedTuple):
+    """What a grid takes on: functions, triangles, feet on them, and pairs of triangles that are near."""
+
+    functions: int
+    triangles: int
+    feet: int
+    pairs: float
 
 
 class Formulation(Protocol):
@@ -44,6 +54,10 @@ class Formulation(Protocol):
 
     def gridded(self, basis: Basis, /) -> int:
         """How many functions a grid would take on; none where there is no `operator`."""
+        ...
+
+    def amount(self, basis: Basis, frequency: float, /) -> Amount | None:
+        """What such an operator is made of."""
         ...
 
     def operator(self, basis: Basis, frequency: float, local: Any, /) -> Operator | None:
@@ -83,6 +97,9 @@ class InTheOpen:
         """None."""
         return 0
 
+    def amount(self, _basis: Basis, _frequency: float) -> None:
+        """Nothing."""
+
     def operator(self, _basis: Basis, _frequency: float, _local: Any) -> None:
         """None: all of it is made."""
 
@@ -118,6 +135,9 @@ class OverEarth:
     def gridded(self, _basis: Basis) -> int:
         """None."""
         return 0
+
+    def amount(self, _basis: Basis, _frequency: float) -> None:
+        """Nothing."""
 
     def operator(self, _basis: Basis, _frequency: float, _local: Any) -> None:
         """None: all of it is made."""
@@ -171,12 +191,20 @@ class OnLayers:
         """Those on the metal of the level."""
         return len(layered(basis, self.stack).on_metal)
 
+    def amount(self, basis: Basis, frequency: float) -> Amount | None:
+        """Of the metal on the level."""
+        parts = layered(basis, self.stack)
+        if parts.metal is None:
+            return None
+        pairs = pairs_near(parts.metal, reach_of(parts.metal, self.stack, frequency))
+        return Amount(parts.metal.size, len(parts.metal.mesh), len(parts.fans), pairs)
+
     def operator(self, basis: Basis, frequency: float, local: Any) -> Bordered:
         """Metal on the level by a grid, all else as it is."""
         parts = layered(basis, self.stack)
         assert parts.metal is not None
         inner = parts.on_metal
-        reach = reach_of(parts.metal, self.stack.thickness, 2.0 * np.pi / wavenumber(frequency))
+        reach = reach_of(parts.metal, self.stack, frequency)
         table = table_for(parts, self.stack, frequency)
         inside = None if local is None else local[inner][:, inner]
         metal, faded, places = on_grid(parts.metal, table, frequency, reach, inside)

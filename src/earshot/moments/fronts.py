@@ -126,8 +126,6 @@ def _entries_of(matrix: Any, rows: Ints) -> tuple[Ints, Ints]:
 
 
 def _front(matrix: Any, part: _Part, rank: Ints, place: Ints, left: dict[int, tuple[Ints, Complexes]]) -> _Front:
-    from scipy import linalg
-
     own, p = part.own, len(part.own)
     at, counts = _entries_of(matrix, own)
     columns, first = matrix.indices[at], rank[own[0]]
@@ -143,7 +141,7 @@ def _front(matrix: Any, part: _Part, rank: Ints, place: Ints, left: dict[int, tu
     for functions, rest in below:
         here = place[functions]
         dense[here[:, None], here] += rest
-    inverse = linalg.inv(dense[:p, :p], check_finite=False)
+    inverse: Complexes = np.asarray(np.linalg.inv(dense[:p, :p]), np.complex128)
     passed = inverse @ dense[:p, p:]
     left[id(part)] = beyond, dense[p:, p:] - dense[p:, :p] @ passed
     return _Front(own, beyond, inverse, passed)

@@ -25,6 +25,8 @@ _log = logging.getLogger("earshot")
 
 RESIDUAL, FIGURES = 1e-4, 1e-4
 """Where iterations end: the residual over the vector, and the error at ports that it is a sign of."""
+_POWER, _LEAST = 10.0, 1e-3
+"""What that error is over: the figure, or so many times its real part where that is less, but no less than a share."""
 _MOST, _KEPT, _ROUNDS = 120, 30, 4
 """Iterations at most, and those that memory is to hold; how often they begin anew."""
 _SHARE = 0.4
@@ -134,7 +136,9 @@ class Iterative:
             if not np.isfinite(left):
                 break
             own = found.T @ vectors
-            typical = np.sqrt(np.abs(np.diag(own)))
+            # Power taken is a small part of much that comes and goes: its error counts as well.
+            level = np.abs(np.diag(own))
+            typical = np.sqrt(np.clip(_POWER * np.abs(np.diag(own).real), _LEAST * level, level))
             figures = float((np.abs(found.T @ rest) / np.maximum(np.outer(typical, typical), 1e-300)).max())
             if left <= 1.5 * RESIDUAL and figures <= FIGURES:
                 self.done.append((steps, left, figures))

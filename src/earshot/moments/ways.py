@@ -4,18 +4,12 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-import numpy as np
-
-from ..constants import wavenumber
 from ..description.antenna import Antenna
 from ..errors import RunError, UsageError
 from ..running import free_memory, thread_count
 from .basis import Basis
-from .fast_printed import reach_of
 from .formulation import formulation
 from .iterative import columns_at_once
-from .layered import layered
-from .near_printed import pairs_near
 
 METHODS = ("auto", "dense", "fast")
 _WORTH = 4000
@@ -85,11 +79,10 @@ def _seen(basis: Basis) -> int:
 
 def _fast(antenna: Antenna, basis: Basis, frequency: float) -> Cost:
     """Entries between what is near, their factors, the grid, the dense border, and iterates."""
-    parts = layered(basis, antenna.medium)
-    assert parts.metal is not None
-    outer, columns, n = basis.size - parts.metal.size, max(1, len(antenna.gaps)), basis.size
-    reach = reach_of(parts.metal, antenna.medium.thickness, 2.0 * np.pi / wavenumber(frequency))
-    pairs, triangles, feet = pairs_near(parts.metal, reach), len(parts.metal.mesh), len(parts.fans)
+    amount = formulation(antenna.medium).amount(basis, frequency)
+    assert amount is not None
+    functions, triangles, feet, pairs = amount
+    outer, columns, n = basis.size - functions, max(1, len(antenna.gaps)), basis.size
     together = columns_at_once(n, columns)
     held = _NEAR_BYTES * pairs + 64.0 * outer * n + 16.0 * _HELD * together * n + 160.0 * min(feet, 16) * triangles
     seconds = _NEAR_SECONDS * pairs + _FOOT_SECONDS * feet * triangles + _STEP_SECONDS * _STEPS * columns * n
