@@ -159,6 +159,7 @@ def test_block_iterations_take_columns_that_are_one_anothers_sums_and_columns_of
     matrix = np.eye(60) * 4 + 0.2 * (rng.standard_normal((60, 60)) + 1j * rng.standard_normal((60, 60)))
     vectors = rng.standard_normal((60, 3)) + 0j
     vectors = np.column_stack([vectors, vectors[:, 0] - 2 * vectors[:, 1], np.zeros(60)])
+    assert not block_gmres(lambda x: matrix @ x, lambda x: x, np.zeros((60, 2)) + 0j, 1e-9, 9, lambda _: None).any()
     steps = []
     found = block_gmres(lambda x: matrix @ x, lambda x: x / 4.0, vectors, 1e-9, 60, steps.append)
     np.testing.assert_allclose(matrix @ found, vectors, atol=1e-7)

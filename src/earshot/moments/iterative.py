@@ -119,7 +119,7 @@ class Iterative:
         def told(step: Step) -> None:
             nonlocal steps
             steps += 1
-            now = left * step.residual
+            now = max(left * step.residual, 1e-300)
             ahead = math.log(max(now / wanted, 1.0)) / max(math.log(1.0 / now) / steps, 1e-3) if now < 1.0 else math.inf
             seconds = (time.perf_counter() - began) / steps * ahead
             soon = f", some {seconds:.0f} s to go" if steps > 2 and math.isfinite(seconds) and seconds < 1e5 else ""
@@ -148,7 +148,8 @@ class Iterative:
                 break
             wanted = min(RESIDUAL, left * max(0.3 * FIGURES / figures, 1e-2))
         raise RunError(
-            f"iterations came to rest with {left:.1e} of the residual left after {steps} steps, {RESIDUAL:.0e} wanted: "
+            f"iterations came to rest after {steps} with {left:.1e} of the residual left, {RESIDUAL:.0e} wanted, and an "
+            f"error of {figures:.1e} at ports, {FIGURES:.0e} wanted: "
             "solve it with --method dense (method='dense') if memory allows, or with triangles of more even size"
         )
 

@@ -30,6 +30,8 @@ def block_gmres(
     lengths[lengths == 0.0] = 1.0
     # Columns that are sums of one another would make the block singular.
     block, start = _orthonormal(vectors / lengths)
+    if not block.shape[1]:
+        return np.zeros(vectors.shape, np.complex128)
     bases: list[Complexes] = [block]
     small: Any = np.zeros((block.shape[1], 0), np.complex128)
     answer: Complexes = np.zeros((0, vectors.shape[1]), np.complex128)
