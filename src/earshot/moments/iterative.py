@@ -148,8 +148,8 @@ class Iterative:
                 break
             wanted = min(RESIDUAL, left * max(0.3 * FIGURES / figures, 1e-2))
         raise RunError(
-            f"iterations came to rest after {steps} with {left:.1e} of the residual left, {RESIDUAL:.0e} wanted, and an "
-            f"error of {figures:.1e} at ports, {FIGURES:.0e} wanted: "
+            f"iterations came to rest after {steps} with {left:.1e} of the residual left, {RESIDUAL:.0e} wanted, and "
+            f"{figures:.1e} of figures at ports, {FIGURES:.0e} wanted: "
             "solve it with --method dense (method='dense') if memory allows, or with triangles of more even size"
         )
 
