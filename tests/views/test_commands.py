@@ -240,3 +240,26 @@ def test_what_a_killed_run_left_is_cleared_away(run, demo_path, tmp_path):
         os.utime(tmp_path / name, (time.time() - age,) * 2)
     assert run("export", demo_path, tmp_path / "x.s1p", "-f", "150 MHz")[0] == 0
     assert {p.name for p in tmp_path.iterdir()} == {"x.s1p", ".earshot-half-written-new.nc", ".other.nc"}
+
+
+def test_the_way_of_solving_is_chosen_and_told(run, tmp_path, demo_path):
+    patch = tmp_path / "patch.toml"
+    assert run("new", "patch", "-f", "5.8 GHz", "-o", patch)[0] == 0
+    told = {}
+    for method in ("fast", "dense"):
+        status, out, err = run("solve", patch, "--method", method, "--json")
+        assert status == 0
+        told[method] = json.loads(out)
+        assert ("solved fast: " in err) == (method == "fast")
+    assert "iterations" in told["fast"]["ways"][0]["solved"]
+    assert {way["solved"] for way in told["dense"]["ways"]} == {"dense"}
+    one, two = (
+        next(figure["value"] for figure in t["cases"][0]["figures"] if figure["figure"] == "gain")
+        for t in told.values()
+    )
+    assert one == pytest.approx(two, abs=0.005)
+    status, out, _ = run("check", patch)
+    assert status == 0
+    assert re.search(r"unknowns, dense: .* of memory; 1 solve in about", out)
+    assert run("solve", demo_path, "--method", "fast")[0] == 2
+    assert run("solve", patch, "--method", "quick")[0] == 2
