@@ -260,6 +260,6 @@ def test_the_way_of_solving_is_chosen_and_told(run, tmp_path, demo_path):
     assert one == pytest.approx(two, abs=0.005)
     status, out, _ = run("check", patch)
     assert status == 0
-    assert re.search(r"unknowns, dense: .* of memory; 1 solve in about", out)
+    assert re.search(r"unknowns, dense: .* of memory; 11 solves in about", out)
     assert run("solve", demo_path, "--method", "fast")[0] == 2
     assert run("solve", patch, "--method", "quick")[0] == 2
