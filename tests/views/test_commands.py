@@ -68,7 +68,7 @@ def test_check_ends_with_one_when_something_stops_it(run, demo_path, tmp_path):
     whip = demo_path.with_name("buoy_monopole.toml")
     status, out, _ = run("check", whip)
     assert (status, out.splitlines()[0]) == (0, "Ternholm buoy whip: nothing found, ready to solve")
-    assert re.search(r"\d+ unknowns, \d+ MB of memory; \d+ solves in about \d+ s", out)
+    assert re.search(r"\d+ unknowns, dense: \d+ MB of memory; \d+ solves in about \d+ s", out)
     crossed = tmp_path / "crossed.toml"
     crossed.write_text(demo_path.read_text() + '[wire.boom]\nradius="1 cm"\npoints=["-1 m,0,0", "1 m,0,0"]\n')
     status, out, _ = run("check", crossed)
