@@ -164,9 +164,9 @@ def kernel_table(spectrum: Spectrum, reach: float, cell: float) -> KernelTable:
         wave_there = np.exp(-1j * k0 * far) * (rho / far if depth else 1.0)
         whole += np.array([[complex(vr, vi)], [complex(sr, si)]]) * wave_there
     whole += rho * values[:2]
-    rest = np.stack([_parted(cubics_through(values[:2] + _waves(images, n, k0, rho), rho)) for n in range(len(images))])
+    rest = np.stack([parted(cubics_through(values[:2] + _waves(images, n, k0, rho), rho)) for n in range(len(images))])
     return KernelTable(
-        k0, images, steps, _parted(cubics_through(whole, rho)), rest,
+        k0, images, steps, parted(cubics_through(whole, rho)), rest,
         cubics_through(values[2:3], rho)[:, 0], cubics_through(values[3:], rho)[:, 0], tall,
     )  # fmt: skip
 
@@ -213,7 +213,7 @@ def cubics_through(values: NDArray[Any], rho: Floats, bc_type: Any = "not-a-knot
     return np.ascontiguousarray(np.moveaxis(spline.c[::-1] * powers[:, :, None], (0, 1, 2), (2, 0, 1)))
 
 
-def _parted(coefficients: Complexes) -> Floats:
+def parted(coefficients: Complexes) -> Floats:
     """(intervals, powers, 4): of vector and scalar kernel the real and the imaginary part, one after the other."""
     both = np.stack([coefficients.real, coefficients.imag], axis=2).reshape(len(coefficients), 4, 4)
     return np.ascontiguousarray(np.moveaxis(both, 1, 2))

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from ..arraytypes import Complexes, Floats
-from .kernel_table import KernelTable, cubics_through
+from .kernel_table import KernelTable, cubics_through, parted
 
 _INNER = 0.6
 """Where blending begins, in reaches."""
@@ -44,9 +44,7 @@ class SmoothKernels:
         """Cubics of the place within equal intervals up to the reach: (intervals, 4 powers, 4), as `KernelTable`."""
         rho = np.linspace(0.0, self.reach, _INTERVALS + 1)
         flat_at_zero = ((1, np.zeros(2, np.complex128)), "not-a-knot")
-        found = cubics_through(self.at(rho), rho, flat_at_zero)
-        both = np.stack([found.real, found.imag], axis=2).reshape(_INTERVALS, 4, 4)
-        return np.ascontiguousarray(np.moveaxis(both, 1, 2))
+        return parted(cubics_through(self.at(rho), rho, flat_at_zero))
 
 
 def smooth_kernels(table: KernelTable, reach: float) -> SmoothKernels:

@@ -56,8 +56,8 @@ def chosen(antenna: Antenna, basis: Basis, method: str = "auto") -> str:
 def cost(antenna: Antenna, basis: Basis, way: str, frequency: float, columns: int = 0) -> Cost:
     """What a solve takes by a way, `columns` of currents kept besides."""
     kept = 16 * columns * basis.size + _TRIANGLE * len(basis.sheet_mesh or ()) + _SEGMENT * len(basis.mesh) + _PLENTY
-    dense = _dense(antenna, basis) if way == "dense" else _fast(antenna, basis, frequency)
-    return Cost(dense.bytes + kept, dense.seconds)
+    alone = _dense(antenna, basis) if way == "dense" else _fast(antenna, basis, frequency)
+    return Cost(alone.bytes + kept, alone.seconds)
 
 
 def _dense(antenna: Antenna, basis: Basis) -> Cost:
