@@ -137,6 +137,58 @@ def _one_point(pieces, i, first, count, k, grid, table, flow, charge, room, valu
         found[3, j] = room[16, j] * wi + room[17, j] * wr
 
 
+@njit(error_model="numpy")
+def _pieces(segments):
+    """Middles, directions, lengths, and the height of the lower end."""
+    n = segments.shape[1]
+    pieces = np.empty((8, n))
+    for i in range(n):
+        for axis in range(3):
+            pieces[axis, i] = segments[axis, i] + 0.5 * segments[LENGTH, i] * segments[3 + axis, i]
+            pieces[3 + axis, i] = segments[3 + axis, i]
+        pieces[LENGTH, i] = segments[LENGTH, i]
+        pieces[_LOWEST, i] = min(segments[SZ, i], segments[SZ, i] + segments[LENGTH, i] * segments[TZ, i])
+    return pieces
+
+
+@njit(error_model="numpy")
+def _entry(one, two, near, middle, rules, sizes, k, grid, table, flow, charge, values, seen, entry):
+    """Entries (2, 2) of half functions of two segments, but for j, by what their middles give (4,) if that will do."""
+    flux, spread = complex(middle[0], middle[1]), complex(middle[2], middle[3])
+    entry[0, 0] = entry[1, 1] = flux + spread
+    entry[0, 1] = entry[1, 0] = flux - spread
+    if near > 0.08:
+        rule = 1
+        while rule < len(sizes) - 1 and near > 0.12 * 2.0**rule:
+            rule += 1
+        nodes, weights = rules[rule, 0, : sizes[rule]], rules[rule, 1, : sizes[rule]]
+        _pair(one, two, nodes, weights, k, grid, table, flow, charge, values, seen, entry)
+
+
+@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+def earth_halves(rows, columns, rules, sizes, k, grid, table, flow, charge, out):
+    """What half functions of segments, rows (8, n) and columns (8, m), do to one another by way of earth, ohm.
+
+    out (2 n, 2 m), by 2 segment + end. Otherwise as `earth_rows`.
+    """
+    n, m = rows.shape[1], columns.shape[1]
+    values, seen, entry = np.empty(8), np.empty(4, np.complex128), np.empty((2, 2), np.complex128)
+    room, close, found = np.empty((18, _BLOCK)), np.empty(_BLOCK), np.empty((4, _BLOCK))
+    both = np.concatenate((rows, columns), axis=1)
+    all_, pieces = both.T.copy(), _pieces(both)
+    for i in range(n):
+        for block in range(0, m, _BLOCK):
+            count = min(_BLOCK, m - block)
+            _one_point(pieces, i, n + block, count, k, grid, table, flow, charge, room, values, close, found)
+            for at in range(count):
+                j = block + at
+                _entry(all_[i], all_[n + j], close[at], found[:, at], rules, sizes, k, grid, table, flow, charge,
+                       values, seen, entry)  # fmt: skip
+                for a in range(2):
+                    for b in range(2):
+                        out[2 * i + a, 2 * j + b] = complex(-entry[a, b].imag, entry[a, b].real)
+
+
 @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
 def earth_rows(segments, first, last, whole, rules, sizes, k, grid, table, flow, charge, start, members, amounts, out):
     """Add what segments first to last and all others give, to out (functions, functions).
@@ -150,15 +202,7 @@ def earth_rows(segments, first, last, whole, rules, sizes, k, grid, table, flow,
     values, seen, entry = np.empty(8), np.empty(4, np.complex128), np.empty((2, 2), np.complex128)
     room, close, found = np.empty((18, _BLOCK)), np.empty(_BLOCK), np.empty((4, _BLOCK))
     sums = np.empty((2, out.shape[1]), np.complex128)
-    all_ = segments.T.copy()
-    # Middles, directions, lengths, and the height of the lower end.
-    pieces = np.empty((8, n))
-    for i in range(n):
-        for axis in range(3):
-            pieces[axis, i] = segments[axis, i] + 0.5 * segments[LENGTH, i] * segments[3 + axis, i]
-            pieces[3 + axis, i] = segments[3 + axis, i]
-        pieces[LENGTH, i] = segments[LENGTH, i]
-        pieces[_LOWEST, i] = min(segments[SZ, i], segments[SZ, i] + segments[LENGTH, i] * segments[TZ, i])
+    all_, pieces = segments.T.copy(), _pieces(segments)
     for i in range(first, last):
         sums[:] = 0.0
         begin = 0 if whole else i
@@ -167,15 +211,8 @@ def earth_rows(segments, first, last, whole, rules, sizes, k, grid, table, flow,
             _one_point(pieces, i, block, count, k, grid, table, flow, charge, room, values, close, found)
             for j in range(block, block + count):
                 near, at = close[j - block], j - block
-                flux, spread = complex(found[0, at], found[1, at]), complex(found[2, at], found[3, at])
-                entry[0, 0] = entry[1, 1] = flux + spread
-                entry[0, 1] = entry[1, 0] = flux - spread
-                if near > 0.08:
-                    rule = 1
-                    while rule < len(sizes) - 1 and near > 0.12 * 2.0**rule:
-                        rule += 1
-                    nodes, weights = rules[rule, 0, : sizes[rule]], rules[rule, 1, : sizes[rule]]
-                    _pair(all_[i], all_[j], nodes, weights, k, grid, table, flow, charge, values, seen, entry)
+                _entry(all_[i], all_[j], near, found[:, at], rules, sizes, k, grid, table, flow, charge, values, seen,
+                       entry)  # fmt: skip
                 share = 0.5 if i == j and not whole else 1.0
                 for b in range(2):
                     for m in range(start[2 * j + b], start[2 * j + b + 1]):

@@ -50,20 +50,20 @@ def _met(dx, dy, zeta, k, grid, table, values, seen, met):
 
 
 @njit(fastmath=True, error_model="numpy")
-def _pair(t, i, j, k, grid, table, values, seen, met, out):
-    """∬ of the fields r - corner of two triangles and D, into out (10,) by 3 a + b; last ∬ Gv."""
+def _pair(t, i, s, j, k, grid, table, values, seen, met, out):
+    """∬ of the fields r - corner of triangles i of t and j of s and D, into out (10,) by 3 a + b; last ∬ Gv."""
     for n in range(10):
         out[n] = 0.0
-    dx, dy, zeta = t[MX, i] - t[MX, j], t[MY, i] - t[MY, j], t[MZ, i] + t[MZ, j]
-    rule, weights = _rule(math.sqrt(dx * dx + dy * dy + zeta * zeta), t[REACH, i] + t[REACH, j])
+    dx, dy, zeta = t[MX, i] - s[MX, j], t[MY, i] - s[MY, j], t[MZ, i] + s[MZ, j]
+    rule, weights = _rule(math.sqrt(dx * dx + dy * dy + zeta * zeta), t[REACH, i] + s[REACH, j])
     for p in range(len(weights)):
         x, y, z = corner_point(t, i, rule[p])
         for q in range(len(weights)):
-            u, v, w = corner_point(t, j, rule[q])
+            u, v, w = corner_point(s, j, rule[q])
             _met(x - u, y - v, z + w, k, grid, table, values, seen, met)
-            weight = weights[p] * weights[q] * t[AREA, i] * t[AREA, j]
+            weight = weights[p] * weights[q] * t[AREA, i] * s[AREA, j]
             for b in range(3):
-                gx, gy, gz = u - t[3 * b, j], v - t[3 * b + 1, j], w - t[3 * b + 2, j]
+                gx, gy, gz = u - s[3 * b, j], v - s[3 * b + 1, j], w - s[3 * b + 2, j]
                 mx = weight * ((met[0] + met[1]) * gx + met[2] * gy)
                 my = weight * (met[2] * gx + (met[0] + met[3]) * gy)
                 mz = weight * met[4] * gz
@@ -84,7 +84,7 @@ def earth_triangles(
     one = np.empty(10, np.complex128)
     for i in range(span[0], span[1]):
         for j in range(i, t.shape[1]):
-            _pair(t, i, j, k, grid, table, values, seen, met, one)
+            _pair(t, i, t, j, k, grid, table, values, seen, met, one)
             share = 0.5 if i == j else 1.0
             for h in range(start[i], start[i + 1]):
                 f, side = halves[h] // 2, halves[h] % 2
@@ -95,6 +95,15 @@ def earth_triangles(
                     amount = c * coefficients[side, other]
                     value = amount * (flow * one[3 * a + corners[side, other]] + 4.0 * charge * one[9])
                     target[other] += complex(-value.imag, value.real)
+
+
+@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+def earth_numbers(t, s, k, grid, table, out):
+    """What every two triangles of t (17, n) and s (17, m) see of one another, into out (10, n, m), see `_pair`."""
+    values, seen, met = np.empty(8), np.empty(4, np.complex128), np.empty(5, np.complex128)
+    for i in range(t.shape[1]):
+        for j in range(s.shape[1]):
+            _pair(t, i, s, j, k, grid, table, values, seen, met, out[:, i, j])
 
 
 @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")

@@ -12,6 +12,7 @@ import math
 import numpy as np
 from numba import njit
 
+from .fading import faded_share
 from .pairs import FAR, MIDDLE, distance_class, near_moments
 from .rows import LENGTH, RADIUS, SX, SY, SZ, TX, TY, TZ
 from .tube import apart_kernel, thin_kernel
@@ -122,8 +123,9 @@ def _gather(entries, slots, signs, out):
 
 
 @njit(error_model="numpy")
-def _add_pairs(rows, columns, slots, signs, k, flow_scale, charge_scale, same, real_rows, imag_rows):
-    """Add the entries of every row half with every column function to real_rows, imag_rows (2 rows, functions).
+def _add_pairs(rows, columns, slots, signs, k, flow_scale, charge_scale, same, reach, sums):
+    """Add the entries of every row half with every column function to sums (2 or 4, 2 rows, functions): real parts and
+    imaginary ones; and, where `reach` is not nought, those of potentials that fade within it.
 
     same: rows and columns are the same segments and the tile may be mirrored: near moments are worked out once.
     """
@@ -159,16 +161,39 @@ def _add_pairs(rows, columns, slots, signs, k, flow_scale, charge_scale, same, r
             for e in range(4):
                 real[e, middle[m]] = some_real[e, m]
                 imag[e, middle[m]] = some_imag[e, m]
-        _gather(real.reshape(2, 2 * n), slots, signs, real_rows[2 * i : 2 * i + 2])
-        _gather(imag.reshape(2, 2 * n), slots, signs, imag_rows[2 * i : 2 * i + 2])
+        _gather(real.reshape(2, 2 * n), slots, signs, sums[0, 2 * i : 2 * i + 2])
+        _gather(imag.reshape(2, 2 * n), slots, signs, sums[1, 2 * i : 2 * i + 2])
+        if reach > 0.0:
+            _fade(seg, columns, reach, real, imag)
+            _gather(real.reshape(2, 2 * n), slots, signs, sums[2, 2 * i : 2 * i + 2])
+            _gather(imag.reshape(2, 2 * n), slots, signs, sums[3, 2 * i : 2 * i + 2])
+
+
+@njit(fastmath=True, error_model="numpy")
+def _fade(seg, columns, reach, real, imag):
+    """Weaken entries of a segment with others by how far their middles are apart."""
+    half = 0.5 * seg[LENGTH]
+    x, y, z = seg[SX] + half * seg[TX], seg[SY] + half * seg[TY], seg[SZ] + half * seg[TZ]
+    for j in range(columns.shape[1]):
+        half = 0.5 * columns[LENGTH, j]
+        dx = x - columns[SX, j] - half * columns[TX, j]
+        dy = y - columns[SY, j] - half * columns[TY, j]
+        dz = z - columns[SZ, j] - half * columns[TZ, j]
+        share = faded_share(math.sqrt(dx * dx + dy * dy + dz * dz), reach)
+        for e in range(4):
+            real[e, j] *= share
+            imag[e, j] *= share
 
 
 @njit(nogil=True, cache=True, error_model="numpy")
-def fill_tile(rows, row_slots, row_signs, columns, slots, signs, same, k, flow_scale, charge_scale, plane, tile):
+def fill_tile(
+    rows, row_slots, row_signs, columns, slots, signs, same, k, flow_scale, charge_scale, plane, reach, tiles,
+):  # fmt: skip
     """One tile (functions, functions'): the pairs and, over a perfect plane z = 0, every column segment's image.
 
     rows, columns (8, segments): what stands under the two groups. slots, signs (2, functions): the half functions
-    2 segment + end of each and their signs. same: both groups are one and the tile may be mirrored.
+    2 segment + end of each and their signs. same: both groups are one and the tile may be mirrored. tiles (1 or 2,
+    ...): the tile, and with two of them that of potentials that fade within a reach, m.
     """
     n, count = columns.shape[1], slots.shape[1]
     columns, own = columns.copy(), slots.copy()
@@ -176,7 +201,8 @@ def fill_tile(rows, row_slots, row_signs, columns, slots, signs, same, k, flow_s
     for a in range(2):
         for f in range(count):
             own[a, f] = slots[a, f] % 2 * n + slots[a, f] // 2
-    real_rows, imag_rows = np.zeros((2 * rows.shape[1], count)), np.zeros((2 * rows.shape[1], count))
+    reach = reach if len(tiles) > 1 else 0.0
+    sums = np.zeros((2 * len(tiles), 2 * rows.shape[1], count))
     # One call for both: a constant among the arguments would be compiled as a case of its own.
     for image in range(2 if plane else 1):
         sign = 1.0 - 2.0 * image
@@ -186,12 +212,13 @@ def fill_tile(rows, row_slots, row_signs, columns, slots, signs, same, k, flow_s
                 columns[SZ, j] = -columns[SZ, j]
                 columns[TZ, j] = -columns[TZ, j]
         alike = same and image == 0
-        _add_pairs(rows, columns, own, signs, k, sign * flow_scale, sign * charge_scale, alike, real_rows, imag_rows)
+        _add_pairs(rows, columns, own, signs, k, sign * flow_scale, sign * charge_scale, alike, reach, sums)
     for m in range(row_slots.shape[1]):
         one, two = row_slots[0, m], row_slots[1, m]
         plus, minus = row_signs[0, m], row_signs[1, m]
-        for f in range(count):
-            tile[m, f] = complex(
-                -plus * imag_rows[one, f] - minus * imag_rows[two, f],
-                plus * real_rows[one, f] + minus * real_rows[two, f],
-            )
+        for n in range(len(tiles)):
+            real, imag, tile = sums[2 * n], sums[2 * n + 1], tiles[n]
+            for f in range(count):
+                tile[m, f] = complex(
+                    -plus * imag[one, f] - minus * imag[two, f], plus * real[one, f] + minus * real[two, f]
+                )

@@ -10,6 +10,7 @@ import numpy as np
 from numba import njit
 
 from .distant import cubics, place
+from .fading import faded_share
 from .printed import near_numbers
 from .rows import AREA, MX, MY, REACH
 from .sheets import NEAR, apart, fading
@@ -17,8 +18,6 @@ from .sheets import NEAR, apart, fading
 _ROWS = 14
 _APART = 2.3
 """How far off, in reaches of both, three points on each triangle will do."""
-_FULL = 0.5
-"""Up to where, in reaches, kernels that fade are whole."""
 
 
 @njit(inline="always", error_model="numpy")
@@ -121,8 +120,7 @@ def _by_points(t, points, i, n, column, steps, whole, smooth, reach, share, exac
                 at = min(int(where), smooth.shape[0] - 1)
                 cubics(smooth, at, where - at, values)
                 _add(-scale, x, y, u, v, values, exact, column)
-                left = min(max((r / reach - _FULL) / (1.0 - _FULL), 0.0), 1.0)
-                kept = 1.0 - left * left * left * (10.0 - left * (15.0 - 6.0 * left))
+                kept = faded_share(r, reach)
                 straight = 1.0 - share
             else:
                 # Out there the smooth kernels are the kernels.

@@ -140,24 +140,25 @@ def _wave(dx, dy, dz, k):
 
 
 @njit(fastmath=True, error_model="numpy")
-def far_row(areas, points, sources, i, k, out):
-    """The eight numbers of triangle i with every j ≥ i, real then imaginary, into out (16, m): three points on each.
+def far_row(area, points, areas, sources, begin, k, out):
+    """The eight numbers of a triangle with every one j ≥ begin, real then imaginary, into out (16, m): three points on
+    each.
 
-    points, sources (9, m): x, y, z of the three points of every triangle, of i and of all j. Work is done in blocks of
-    one fixed shape, which the compiler can tell do not overlap: so it makes vector code of it.
+    points (9,), sources (9, m): x, y, z of the three points of the triangle, and of all others, which have areas (m,).
+    Work is done in blocks of one fixed shape, which the compiler can tell do not overlap: it makes vector code of it.
     """
     m = len(areas)
     source, found = np.empty((10, _BLOCK)), np.empty((16, _BLOCK))
-    for first in range(i, m, _BLOCK):
+    for first in range(begin, m, _BLOCK):
         count = min(_BLOCK, m - first)
         for r in range(9):
             for j in range(count):
                 source[r, j] = sources[r, first + j]
         for j in range(count):
-            source[9, j] = areas[i] / 9.0 * areas[first + j]
+            source[9, j] = area / 9.0 * areas[first + j]
         found[:] = 0.0
         for p in range(3):
-            x, y, z = points[3 * p, i], points[3 * p + 1, i], points[3 * p + 2, i]
+            x, y, z = points[3 * p], points[3 * p + 1], points[3 * p + 2]
             for j in range(count):
                 u0, v0, w0 = source[0, j], source[1, j], source[2, j]
                 u1, v1, w1 = source[3, j], source[4, j], source[5, j]
@@ -301,7 +302,7 @@ def near_row(t, corners, i, s, others, k, out, one, static):
 
 
 @njit(inline="always", fastmath=True, error_model="numpy")
-def _source(out, a, r, c, x, y, z, flow, charge):
+def source_of(out, a, r, c, x, y, z, flow, charge):
     """What a source half c (r' - p'), p' = (x, y, z), on triangle a gives to a test half about p: first less p·rest.
 
     From columns r to r + 7 of out (m, 16): flow (Irs - p'·Ir) less the charges', flow (Is - p' I0).
@@ -339,7 +340,7 @@ def fill_sheets(
     # Of every charge, ∇·f = 2c; and the flow is taken out as a factor.
     share = 4.0 * charge / flow
     for i in range(span[0], span[1]):
-        far_row(t[12], points, seen, i, k, out)
+        far_row(t[AREA, i], points[:, i], s[AREA], seen, i, k, out)
         near_row(t, corners, i, s, others, k, out, one, static)
         for r in range(16):
             out[r, i] *= 0.5
@@ -353,11 +354,11 @@ def fill_sheets(
         for g in range(lowest[i], n):
             a, b = pairs[0, g], pairs[1, g]
             c, x, y, z = images[0, g], images[1, g], images[2, g], images[3, g]
-            ar, axr, ayr, azr = _source(turned, a, 0, c, x, y, z, flow, share)
-            ai, axi, ayi, azi = _source(turned, a, 8, c, x, y, z, flow, share)
+            ar, axr, ayr, azr = source_of(turned, a, 0, c, x, y, z, flow, share)
+            ai, axi, ayi, azi = source_of(turned, a, 8, c, x, y, z, flow, share)
             c, x, y, z = images[4, g], images[5, g], images[6, g], images[7, g]
-            br, bxr, byr, bzr = _source(turned, b, 0, c, x, y, z, flow, share)
-            bi, bxi, byi, bzi = _source(turned, b, 8, c, x, y, z, flow, share)
+            br, bxr, byr, bzr = source_of(turned, b, 0, c, x, y, z, flow, share)
+            bi, bxi, byi, bzi = source_of(turned, b, 8, c, x, y, z, flow, share)
             sums[0, g], sums[1, g], sums[2, g], sums[3, g] = ar + br, axr + bxr, ayr + byr, azr + bzr
             sums[4, g], sums[5, g], sums[6, g], sums[7, g] = ai + bi, axi + bxi, ayi + byi, azi + bzi
         for h in range(start[i], start[i + 1]):

@@ -44,7 +44,14 @@ class Points:
     @property
     def rows(self) -> int:
         """How many rows they add to."""
-        return int(self.owner.max()) + 1
+        return int(self.owner.max(initial=-1)) + 1
+
+    def of_rows(self, rows: Ints) -> Points:
+        """Those of some rows, of which all have as many, numbered anew."""
+        each = len(self.places) // max(self.rows, 1)
+        at = (each * rows[:, None] + np.arange(each)).ravel()
+        owner = np.repeat(np.arange(len(rows)), each)
+        return Points(self.places[at], self.frames[at], self.radii[at], owner, self.weights[at])
 
 
 def frames_of(tangents: Floats) -> Floats:
@@ -106,12 +113,12 @@ def fan_points(basis: SheetBasis, fans: tuple[Fan, ...], *, near: bool = True) -
     )
 
 
-def potentials_of(points: Points, basis: SheetBasis, frequency: float) -> Complexes:
-    """What the triangles do to every row and set: (rows, 2, 5, triangles), see the kernel."""
+def potentials_of(points: Points, triangles: Floats, frequency: float) -> Complexes:
+    """What triangles, columns (17, m), do to every row and set: (rows, 2, 5, triangles), see the kernel."""
     from ..kernels.coupling import potentials
 
     announce(potentials)
-    t, m, threads = basis.mesh.columns, len(basis.mesh), thread_count()
+    t, m, threads = np.ascontiguousarray(triangles), triangles.shape[1], thread_count()
     out = np.zeros((points.rows, 2, 5, m), np.complex128)
     places, frames, radii, owner, weights = (
         np.ascontiguousarray(x) for x in (points.places, points.frames, points.radii, points.owner, points.weights)
@@ -165,7 +172,7 @@ def _coupled(basis: Basis, frequency: float, image: bool) -> tuple[Complexes, Co
     n = wires.size
     on_wires = wire_points(basis.mesh)
     on_wires = on_wires.image if image else on_wires
-    seen = potentials_of(on_wires, sheets, frequency)
+    seen = potentials_of(on_wires, sheets.mesh.columns, frequency)
     between = wires.ends.T @ with_sheets(seen, sheets, frequency).reshape(2 * len(basis.mesh), -1)
     added = np.zeros((n, n), np.complex128)
     if basis.feet:
@@ -177,11 +184,11 @@ def _coupled(basis: Basis, frequency: float, image: bool) -> tuple[Complexes, Co
         fans = tuple(f for f, _ in basis.feet)
         into = np.array([amount for _, amount in basis.feet])
         points = fan_points(sheets, fans)
-        from_fans = potentials_of(points.image if image else points, sheets, frequency)
+        from_fans = potentials_of(points.image if image else points, sheets.mesh.columns, frequency)
         between += into.T @ with_sheets(from_fans, sheets, frequency).sum(axis=1)
         # Wires with feet, and feet with feet; the ordinary halves in closed form, the rest as points.
         to_wires = np.stack([with_fan(seen, f, frequency).reshape(-1) for f in fans], axis=1)
-        to_wires += _point_moments(on_wires, fans, frequency)
+        to_wires += np.stack([point_moments(on_wires, f, frequency).ravel() for f in fans], axis=1)
         crossed = wires.ends.T @ to_wires @ into
         added += crossed + crossed.T
         halves = np.stack([with_fan(from_fans, f, frequency) for f in fans], axis=2)
@@ -203,19 +210,19 @@ def radii_of(basis: Basis) -> Floats:
     return np.array([starts[amount != 0.0].max() for _, amount in basis.feet])
 
 
-def _point_moments(points: Points, fans: tuple[Fan, ...], frequency: float) -> Complexes:
-    """Entries of the wires' halves (2 segments, feet) with the parts of feet without divergence."""
+def point_moments(points: Points, one: Fan, frequency: float, *, near: bool = True) -> Complexes:
+    """Entries of rows and sets with the part of a foot that has no divergence: (rows, 2); near: see `fan_points`."""
     flow, _ = scales(frequency)
     k = wavenumber(frequency)
-    found = np.zeros((points.rows, 2, len(fans)), np.complex128)
-    for column, one in enumerate(fans):
-        gap = points.places[:, None] - one.points
-        # The mean of R² round the tube.
-        r = np.sqrt(np.einsum("pqx,pqx->pq", gap, gap) + points.radii[:, None] ** 2)
-        vector = np.exp(-1j * k * r) / r @ one.moments
-        values = 1j * flow * np.einsum("psx,px->ps", points.weights[..., :3], vector)
-        np.add.at(found[:, :, column], points.owner, values)
-    return found.reshape(-1, len(fans))
+    found = np.zeros((points.rows, 2), np.complex128)
+    places, moments = (one.points, one.moments) if near else (one.far_points, one.far_moments)
+    gap = points.places[:, None] - places
+    # The mean of R² round the tube.
+    r = np.sqrt(np.einsum("pqx,pqx->pq", gap, gap) + points.radii[:, None] ** 2)
+    vector = np.exp(-1j * k * r) / r @ moments
+    values = 1j * flow * np.einsum("psx,px->ps", points.weights[..., :3], vector)
+    np.add.at(found, points.owner, values)
+    return found
 
 
 def moments_of(

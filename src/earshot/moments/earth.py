@@ -58,7 +58,7 @@ def _gathered(basis: WireBasis, table: EarthTable, frequency: float, whole: bool
     segments, n, ends = basis.mesh.columns, len(basis.mesh), basis.ends
     omega = 2.0 * math.pi * frequency
     flow, charge = omega * MAGNETIC_CONSTANT / (4.0 * math.pi), 1.0 / (4.0 * math.pi * omega * ELECTRIC_CONSTANT)
-    rules, sizes = _rules()
+    rules, sizes = rules_of_earth()
     # Later rows have fewer pairs, so spans are dealt out in turn; each thread adds to a matrix of its own, since a
     # function has halves in two spans.
     spans = [(i, min(i + _ROWS, n)) for i in range(0, n, _ROWS)]
@@ -76,7 +76,8 @@ def _gathered(basis: WireBasis, table: EarthTable, frequency: float, whole: bool
 
 
 @lru_cache(maxsize=1)
-def _rules() -> tuple[Floats, Ints]:
+def rules_of_earth() -> tuple[Floats, Ints]:
+    """Gauss rules (kinds, 2, most) on 0 to 1, nodes and weights, and how many of each (kinds,)."""
     rules = np.zeros((len(_RULES), 2, max(_RULES)))
     for i, count in enumerate(_RULES):
         x, w = np.polynomial.legendre.leggauss(count)

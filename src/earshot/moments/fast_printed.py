@@ -18,9 +18,9 @@ from ..media.kernel_table import KernelTable
 from ..media.smooth_kernel import smooth_kernels
 from ..media.stack import Stack
 from ..running import announce, in_parallel, in_shares
+from .bordered import bytes_of
 from .coupling import fan_points
 from .grid import LINES, Grid, grid_for
-from .iterative import Iterative, Nearly, iterative
 from .near_printed import near_matrices, three_points
 from .printed import away_from
 from .sheet_basis import Fan, SheetBasis
@@ -63,7 +63,7 @@ class OnGrid:
     @property
     def bytes(self) -> int:
         """What it holds."""
-        return int(self.grid.bytes + _bytes_of(self.near) + 2 * _bytes_of(self.taken) + self.points.nbytes)
+        return int(self.grid.bytes + bytes_of(self.near) + 2 * bytes_of(self.taken) + self.points.nbytes)
 
     def product(self, columns: Complexes) -> Complexes:
         """The matrix times columns (functions, columns)."""
@@ -89,10 +89,6 @@ class OnGrid:
 
 def _pairs(column: Complexes) -> Floats:
     return np.ascontiguousarray(column).view(np.float64).reshape(-1, 2)
-
-
-def _bytes_of(matrix: Any) -> int:
-    return int(matrix.data.nbytes + matrix.indices.nbytes + matrix.indptr.nbytes)
 
 
 def _times(matrix: Any, columns: Complexes) -> Complexes:
@@ -149,63 +145,6 @@ class FeetOnGrid:
         for seen in potentials:
             seen[np.tile(left, 3)] = 0.0
         return self.metal.tested(*potentials)
-
-
-@dataclass(frozen=True, eq=False)
-class Bordered:
-    """Metal on the level and its border, as an operator; nearly: what is to solve with."""
-
-    metal: OnGrid
-    nearly: Nearly
-
-    @property
-    def bytes(self) -> int:
-        """Of both, and what is nearly they."""
-        return self.metal.bytes + _bytes_of(self.nearly.faded) + self.nearly.rows.nbytes
-
-    def product(self, columns: Complexes) -> Complexes:
-        """The matrix times columns (functions, columns)."""
-        own, (inner, outer) = self.nearly, (self.nearly.inner, self.nearly.outer)
-        found = np.empty(columns.shape, np.complex128)
-        within, beyond = columns[inner], columns[outer]
-        border = own.rows[:, : len(inner)]
-        found[inner] = self.metal.product(within) + border.T @ beyond
-        found[outer] = border @ within + own.rows[:, len(inner) :] @ beyond
-        return found
-
-    def reduced(self, fewer: Any) -> Reduced:
-        """Among fewer functions."""
-        return Reduced(self, fewer, self.nearly.reduced(fewer, self.product))
-
-    def factors(self) -> Iterative:
-        """By iterations."""
-        return iterative(self.product, self.nearly, self.bytes)
-
-
-@dataclass(frozen=True, eq=False)
-class Reduced:
-    """A bordered operator among fewer functions."""
-
-    whole: Bordered
-    fewer: Any
-    nearly: Nearly
-
-    @property
-    def bytes(self) -> int:
-        """Beside the whole."""
-        return _bytes_of(self.nearly.faded) + self.nearly.rows.nbytes
-
-    def product(self, columns: Complexes) -> Complexes:
-        """PᵀZP times columns (fewer, columns)."""
-        return np.asarray(self.fewer.T @ self.whole.product(self.fewer @ columns))
-
-    def reduced(self, fewer: Any) -> Reduced:
-        """Among fewer still."""
-        return Reduced(self.whole, self.fewer @ fewer, self.nearly.reduced(fewer, self.product))
-
-    def factors(self) -> Iterative:
-        """By iterations."""
-        return iterative(self.product, self.nearly, self.bytes)
 
 
 def on_grid(

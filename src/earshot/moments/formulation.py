@@ -18,11 +18,14 @@ from ..meshing.mesh import MeshRule, WireMesh, mesh
 from ..meshing.sheet_mesh import SheetMesh, sheet_mesh
 from . import potential
 from .basis import Basis
+from .bordered import Bordered
 from .coupling import couple
 from .earth import add_earth
 from .earth import table_for as earth_table
 from .earth_sheets import couple_by_earth, filler
-from .fast_printed import Bordered, FeetOnGrid, on_grid, reach_of
+from .fast_open import clustered, in_parts
+from .fast_printed import FeetOnGrid, on_grid, reach_of
+from .feet_rows import feet_rows, standing
 from .incident import PlaneWave, refuse_from_below, tested_in_layers, tested_in_the_open
 from .iterative import Nearly
 from .layered import layered
@@ -33,6 +36,7 @@ from .over_layers import among, with_level
 from .printed import Beyond, border_of_metal, fill_metal, table_for
 from .sheet_basis import sheet_basis
 from .sheet_matrix import fill_sheet_matrix
+from .tiles import Tiles
 from .wire_basis import wire_basis
 
 
@@ -45,6 +49,13 @@ class Amount(NamedTuple):
     pairs: float
 
 
+class Parts(NamedTuple):
+    """What a matrix in parts is made of: entries that are near, and pairs of clusters that are far."""
+
+    near: float
+    far: int
+
+
 class Formulation(Protocol):
     """What a medium makes of a basis."""
 
@@ -52,16 +63,16 @@ class Formulation(Protocol):
         """The whole impedance matrix of perfect conductors (functions, functions), ohm, at a frequency in Hz."""
         ...
 
-    def gridded(self, basis: Basis, /) -> int:
-        """How many functions a grid would take on; none where there is no `operator`."""
+    def taken_on(self, basis: Basis, /) -> int:
+        """How many functions an `operator` takes on, but for a dense border; none where there is none."""
         ...
 
-    def amount(self, basis: Basis, frequency: float, /) -> Amount | None:
+    def amount(self, basis: Basis, frequency: float, /) -> Amount | Parts:
         """What such an operator is made of."""
         ...
 
-    def operator(self, basis: Basis, frequency: float, local: Any, /) -> Operator | None:
-        """That and `local`, sparse (functions, functions), in less room than all of it; None where it cannot be."""
+    def operator(self, basis: Basis, frequency: float, local: Any, /) -> Operator:
+        """That and `local`, sparse (functions, functions), in less room than all of it."""
         ...
 
     def rows(self, basis: Basis, frequency: float, rows: Ints, /) -> Complexes | None:
@@ -93,15 +104,17 @@ class InTheOpen:
             couple(basis, frequency, matrix, plane=self.plane)
         return matrix
 
-    def gridded(self, _basis: Basis) -> int:
-        """None."""
-        return 0
+    def taken_on(self, basis: Basis) -> int:
+        """All but feet."""
+        return basis.size - len(standing(basis))
 
-    def amount(self, _basis: Basis, _frequency: float) -> None:
-        """Nothing."""
+    def amount(self, basis: Basis, frequency: float) -> Parts:
+        """Of all but feet."""
+        return parts_of(basis, frequency)
 
-    def operator(self, _basis: Basis, _frequency: float, _local: Any) -> None:
-        """None: all of it is made."""
+    def operator(self, basis: Basis, frequency: float, local: Any) -> Bordered:
+        """What is far by few functions."""
+        return in_parts(Tiles(basis, frequency, self.plane), feet_rows(basis, frequency, self.plane, None), local)
 
     def rows(self, basis: Basis, frequency: float, rows: Ints) -> Complexes | None:
         """Of wires alone."""
@@ -132,15 +145,19 @@ class OverEarth:
         """Wires, sheets and what couples them, straight and by way of earth."""
         return over(basis, self.earth.at(frequency), frequency)
 
-    def gridded(self, _basis: Basis) -> int:
-        """None."""
-        return 0
+    def taken_on(self, basis: Basis) -> int:
+        """All but feet."""
+        return basis.size - len(standing(basis))
 
-    def amount(self, _basis: Basis, _frequency: float) -> None:
-        """Nothing."""
+    def amount(self, basis: Basis, frequency: float) -> Parts:
+        """Of all but feet."""
+        return parts_of(basis, frequency)
 
-    def operator(self, _basis: Basis, _frequency: float, _local: Any) -> None:
-        """None: all of it is made."""
+    def operator(self, basis: Basis, frequency: float, local: Any) -> Bordered:
+        """What is far by few functions."""
+        table = earth_table(basis, self.earth.at(frequency), wavenumber(frequency))
+        tiles = Tiles(basis, frequency, table=table)
+        return in_parts(tiles, feet_rows(basis, frequency, False, table), local)
 
     def rows(self, _basis: Basis, _frequency: float, _rows: Ints) -> None:
         """None: what is sent back is filled for all at once."""
@@ -187,15 +204,14 @@ class OnLayers:
         matrix[:, outer] = rows.T
         return matrix
 
-    def gridded(self, basis: Basis) -> int:
+    def taken_on(self, basis: Basis) -> int:
         """Those on the metal of the level."""
         return len(layered(basis, self.stack).on_metal)
 
-    def amount(self, basis: Basis, frequency: float) -> Amount | None:
-        """Of the metal on the level."""
+    def amount(self, basis: Basis, frequency: float) -> Amount:
+        """Of the metal on the level, where there is any."""
         parts = layered(basis, self.stack)
-        if parts.metal is None:
-            return None
+        assert parts.metal is not None
         pairs = pairs_near(parts.metal, reach_of(parts.metal, self.stack, frequency))
         return Amount(parts.metal.size, len(parts.metal.mesh), len(parts.fans), pairs)
 
@@ -249,6 +265,13 @@ class OnLayers:
         aloft = np.flatnonzero(~basis.wires.through)
         found = potential.over_layers(layered(basis, self.stack), amounts, frequency, self.stack)
         return found[np.searchsorted(aloft, segments)]
+
+
+def parts_of(basis: Basis, frequency: float) -> Parts:
+    """What the matrix of a basis in the open is in parts."""
+    clusters = clustered(basis, frequency).clusters
+    counts = np.diff(clusters.spans, axis=1)[:, 0]
+    return Parts(float(counts[clusters.near].prod(axis=1).sum()), len(clusters.far))
 
 
 def formulation(medium: Medium) -> Formulation:

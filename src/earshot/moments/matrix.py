@@ -31,21 +31,19 @@ class _Group:
     span: slice
 
 
+def _group(basis: WireBasis, some: Ints, first: int = 0) -> _Group:
+    halves = basis.halves[:, some]
+    here, place = np.unique(halves // 2, return_inverse=True)
+    return _Group(
+        np.ascontiguousarray(basis.mesh.columns[:, here]),
+        2 * place.reshape(halves.shape) + halves % 2,
+        np.ascontiguousarray(basis.signs[:, some]),
+        slice(first, first + len(some)),
+    )
+
+
 def _groups(basis: WireBasis, wanted: Ints) -> list[_Group]:
-    groups = []
-    for first in range(0, len(wanted), _TILE):
-        some = wanted[first : first + _TILE]
-        halves = basis.halves[:, some]
-        here, place = np.unique(halves // 2, return_inverse=True)
-        groups.append(
-            _Group(
-                np.ascontiguousarray(basis.mesh.columns[:, here]),
-                2 * place.reshape(halves.shape) + halves % 2,
-                np.ascontiguousarray(basis.signs[:, some]),
-                slice(first, first + len(some)),
-            )
-        )
-    return groups
+    return [_group(basis, wanted[first : first + _TILE], first) for first in range(0, len(wanted), _TILE)]
 
 
 @dataclass(frozen=True)
@@ -60,31 +58,37 @@ class WireMatrix:
         from ..kernels.fill import fill_tile
 
         announce(fill_tile)
-        omega = 2.0 * math.pi * self.frequency
 
         def work(share: list[tuple[_Group, _Group]]) -> None:
             for a, b in share:
-                tile = np.empty((a.slots.shape[1], b.slots.shape[1]), np.complex128)
-                fill_tile(
-                    a.segments,
-                    a.slots,
-                    a.signs,
-                    b.segments,
-                    b.slots,
-                    b.signs,
-                    mirrored and a is b,
-                    wavenumber(self.frequency),
-                    omega * MAGNETIC_CONSTANT / (4.0 * math.pi),
-                    1.0 / (4.0 * math.pi * omega * ELECTRIC_CONSTANT),
-                    self.plane,
-                    tile,
-                )
+                tile = np.empty((1, a.slots.shape[1], b.slots.shape[1]), np.complex128)
+                self._pairs(a, b, mirrored and a is b, 0.0, tile)
+                tile = tile[0]
                 matrix[a.span, b.span] = tile
                 if mirrored and a is not b:
                     matrix[b.span, a.span] = tile.T
 
         threads = min(thread_count(), len(tiles))
         in_threads(work, [tiles[i::threads] for i in range(threads)])
+
+    def _pairs(self, a: _Group, b: _Group, same: bool, reach: float, tiles: Complexes) -> None:
+        from ..kernels.fill import fill_tile
+
+        omega = 2.0 * math.pi * self.frequency
+        fill_tile(
+            a.segments, a.slots, a.signs, b.segments, b.slots, b.signs, same, wavenumber(self.frequency),
+            omega * MAGNETIC_CONSTANT / (4.0 * math.pi), 1.0 / (4.0 * math.pi * omega * ELECTRIC_CONSTANT), self.plane,
+            reach, tiles,
+        )  # fmt: skip
+
+    def tile(self, rows: Ints, columns: Ints, reach: float, tiles: Complexes) -> None:
+        """Put entries (rows, columns), ohm, into the first of tiles, in one thread.
+
+        Into a second go those of potentials that fade within a reach, m.
+        """
+        one = _group(self.basis, rows)
+        same = rows is columns or np.array_equal(rows, columns)
+        self._pairs(one, one if same else _group(self.basis, columns), same, reach, tiles)
 
     def block(self, rows: ArrayLike, columns: ArrayLike) -> Complexes:
         """Entries (rows, columns), ohm, each worked out as it stands: nothing is mirrored."""

@@ -55,7 +55,7 @@ def in_the_open(basis: Basis, amounts: Complexes, frequency: float, places: Poin
         volts = seen @ charge / (4.0 * math.pi * ELECTRIC_CONSTANT)
         np.add.at(found, places.owner, places.weights[:, 0, 3] * volts)
     if basis.sheets is not None:
-        seen = potentials_of(places, basis.sheets, frequency)
+        seen = potentials_of(places, basis.sheets.mesh.columns, frequency)
         found -= with_sheets(seen, basis.sheets, frequency)[:, 0] @ on_sheets
         for fan, into in basis.feet:
             found -= with_fan(seen, fan, frequency)[:, 0] * (into @ on_wires)

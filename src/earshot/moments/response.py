@@ -49,9 +49,7 @@ def impedance_operator(antenna: Antenna, basis: Basis, frequency: float, method:
     refuse_if_too_large(antenna, basis, way, frequency)
     own, local = formulation(antenna.medium), _local(antenna, basis, frequency)
     if way == "fast":
-        found = own.operator(basis, frequency, local)
-        assert found is not None
-        return found
+        return own.operator(basis, frequency, local)
     matrix = own.matrix(basis, frequency)
     if local is not None:
         entries = local.tocoo()

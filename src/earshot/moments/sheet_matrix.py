@@ -50,17 +50,12 @@ def fill_sheet_matrix(
     from ..kernels.sheets import fill_sheets
 
     announce(fill_sheets)
-    own = _for_kernel(basis, basis.mesh.triangles)
-    sources = [(own, 1.0)]
-    if plane:
-        # On the plane a vertex and its image are one.
-        other = basis.mesh.triangles + len(basis.mesh.vertices)
-        shared = np.where(basis.mesh.on_plane[basis.mesh.triangles], basis.mesh.triangles, other)
-        sources.append((_for_kernel(basis.mirrored, shared), -1.0))
+    sources = sources_of(basis, plane)
+    own = sources[0][0]
     flow, charge = scales(frequency)
 
     def fill(span: Ints, rows: Ints, spare: Complexes, matrix: Complexes) -> None:
-        for source, sign in sources:
+        for source, sign, _ in sources:
             fill_sheets(
                 own, source, basis.start, basis.halves, basis.pairs, basis.lowest, span, wavenumber(frequency),
                 sign * flow, sign * charge, rows, matrix, spare,
@@ -69,6 +64,17 @@ def fill_sheet_matrix(
             besides(span, rows, spare, matrix)
 
     in_shares(basis, matrix, _NEAR_COST, fill)
+
+
+def sources_of(basis: SheetBasis, plane: bool) -> list[tuple[Any, float, bool]]:
+    """What the kernels want of the sheets, and over a plane of their image: arrays, sign, whether it is the image."""
+    found = [(_for_kernel(basis, basis.mesh.triangles), 1.0, False)]
+    if plane:
+        # On the plane a vertex and its image are one.
+        other = basis.mesh.triangles + len(basis.mesh.vertices)
+        shared = np.where(basis.mesh.on_plane[basis.mesh.triangles], basis.mesh.triangles, other)
+        found.append((_for_kernel(basis.mirrored, shared), -1.0, True))
+    return found
 
 
 def _for_kernel(basis: SheetBasis, vertices: Ints) -> tuple[Any, ...]:

@@ -8,12 +8,12 @@ from ..description.antenna import Antenna
 from ..errors import RunError, UsageError
 from ..running import free_memory, thread_count
 from .basis import Basis
-from .formulation import formulation
+from .formulation import Parts, formulation
 from .iterative import columns_at_once
 
 METHODS = ("auto", "dense", "fast")
-_WORTH = 4000
-"""Functions on the metal of a level from which the operator is the faster."""
+_WORTH, _WORTH_IN_PARTS = 4000, 6000
+"""Functions from which an operator is the faster: on the metal of a level, and of wires and sheets in the open."""
 _PLENTY = 4 * 10**7
 """Bytes for tables of kernels, a pattern and what else does not grow with the unknowns."""
 _TRIANGLE, _SEGMENT = 1200, 400
@@ -28,6 +28,12 @@ _FOOT_SECONDS = 1.5e-5
 """Of a foot and a triangle."""
 _HELD, _STEPS, _STEP_SECONDS = 14, 7, 5.5e-6
 """Iterates held; iterations; and what one takes of a function and column."""
+_NEAR_ENTRY, _FAR_SECONDS, _FAR_BYTES = 2.5e-7, 4e-3, 3.0e4
+"""Of a matrix in parts: an entry that is near, and a pair of clusters that are far."""
+_FADED_BYTES, _FADED_SECONDS, _HELD_SECONDS = 1.2e4, 4e-6, 1.2e-9
+"""Of a function, what is nearly the matrix; an entry that is held, times a column."""
+_OF_WIRES, _BY_TABLE, _STEPS_IN_PARTS = 0.3, 5.0, 40
+"""What entries of wires take of those of sheets; of kernels from tables besides; iterations, as large plates have."""
 _BESIDES = 2 * 10**7
 """Bytes for a grid and what else does not grow with all of that."""
 
@@ -43,14 +49,14 @@ def chosen(antenna: Antenna, basis: Basis, method: str = "auto") -> str:
     """ "dense" or "fast": what was asked for, or what is the faster. Raises UsageError where there is no fast way."""
     if method not in METHODS:
         raise UsageError(f"method {method!r}: there are {', '.join(METHODS)}")
-    there = formulation(antenna.medium).gridded(basis)
+    there = formulation(antenna.medium).taken_on(basis)
     if method == "fast" and not there:
         raise UsageError(
-            f"method 'fast': '{antenna.name}' has no metal on layers, which is what it is for; leave it out"
+            f"method 'fast': '{antenna.name}' has no metal on its layers, which is what it is for there; leave it out"
         )
     if method != "auto":
         return method
-    return "fast" if there >= _WORTH else "dense"
+    return "fast" if there >= (_WORTH if antenna.medium.thickness else _WORTH_IN_PARTS) else "dense"
 
 
 def cost(antenna: Antenna, basis: Basis, way: str, frequency: float, columns: int = 0) -> Cost:
@@ -80,7 +86,8 @@ def _seen(basis: Basis) -> int:
 def _fast(antenna: Antenna, basis: Basis, frequency: float) -> Cost:
     """Entries between what is near, their factors, the grid, the dense border, and iterates."""
     amount = formulation(antenna.medium).amount(basis, frequency)
-    assert amount is not None
+    if isinstance(amount, Parts):
+        return _in_parts(antenna, basis, amount)
     functions, triangles, feet, pairs = amount
     outer, columns, n = basis.size - functions, max(1, len(antenna.gaps)), basis.size
     together = columns_at_once(n, columns)
@@ -89,12 +96,24 @@ def _fast(antenna: Antenna, basis: Basis, frequency: float) -> Cost:
     return Cost(int(held) + _BESIDES, seconds + 1.0)
 
 
+def _in_parts(antenna: Antenna, basis: Basis, parts: Parts) -> Cost:
+    """Entries that are near, and those between few functions of clusters that are far; iterates."""
+    n, columns = basis.size, max(1, len(antenna.gaps))
+    sheets, feet = basis.first_wire / n, len(basis.feet)
+    slow = 1.0 + _BY_TABLE * antenna.medium.reflects
+    held = 16.0 * parts.near + _FAR_BYTES * parts.far + _FADED_BYTES * n + 64.0 * feet * n
+    held += 16.0 * _STEPS_IN_PARTS * columns_at_once(n, columns) * n
+    made = (_NEAR_ENTRY * parts.near + _FAR_SECONDS * parts.far) * slow * (_OF_WIRES + (1.0 - _OF_WIRES) * sheets)
+    step = _HELD_SECONDS * parts.near + _HELD_SECONDS * _FAR_BYTES / 8.0 * parts.far + _FADED_SECONDS * n
+    return Cost(int(held) + _BESIDES, made + _STEPS_IN_PARTS * columns * step + 1.0)
+
+
 def refuse_if_too_large(antenna: Antenna, basis: Basis, way: str, frequency: float) -> None:
     """Raise RunError, before anything is allocated, when a solve would not fit into the memory that is free."""
     needed, free = cost(antenna, basis, way, frequency).bytes, free_memory()
     if needed > 0.9 * free:
         other = ""
-        if way == "dense" and formulation(antenna.medium).gridded(basis):
+        if way == "dense" and formulation(antenna.medium).taken_on(basis):
             other = f" (the fast way: {cost(antenna, basis, 'fast', frequency).bytes / 1e9:.1f} GB)"
         raise RunError(
             f"antenna '{antenna.name}' has {basis.size} unknowns and would need {needed / 1e9:.1f} GB{other}; "

@@ -1,0 +1,86 @@
+"""An operator with a dense border: what cannot go the fast way, and is little."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+import numpy as np
+
+from ..arraytypes import Complexes
+from .iterative import Iterative, Nearly, iterative
+
+
+class Inner(Protocol):
+    """What is inside."""
+
+    @property
+    def bytes(self) -> int:
+        """What it holds."""
+        ...
+
+    def product(self, columns: Complexes) -> Complexes:
+        """The matrix times columns (functions, columns)."""
+        ...
+
+
+def bytes_of(matrix: Any) -> int:
+    """What a sparse matrix holds."""
+    return int(matrix.data.nbytes + matrix.indices.nbytes + matrix.indptr.nbytes)
+
+
+@dataclass(frozen=True, eq=False)
+class Bordered:
+    """An operator among inner functions and its dense border; nearly: what is to solve with."""
+
+    inside: Inner
+    nearly: Nearly
+
+    @property
+    def bytes(self) -> int:
+        """Of both, and what is nearly they."""
+        return self.inside.bytes + bytes_of(self.nearly.faded) + self.nearly.rows.nbytes
+
+    def product(self, columns: Complexes) -> Complexes:
+        """The matrix times columns (functions, columns)."""
+        own, (inner, outer) = self.nearly, (self.nearly.inner, self.nearly.outer)
+        found = np.empty(columns.shape, np.complex128)
+        within, beyond = columns[inner], columns[outer]
+        border = own.rows[:, : len(inner)]
+        found[inner] = self.inside.product(within) + border.T @ beyond
+        found[outer] = border @ within + own.rows[:, len(inner) :] @ beyond
+        return found
+
+    def reduced(self, fewer: Any) -> Reduced:
+        """Among fewer functions."""
+        return Reduced(self, fewer, self.nearly.reduced(fewer, self.product))
+
+    def factors(self) -> Iterative:
+        """By iterations."""
+        return iterative(self.product, self.nearly, self.bytes)
+
+
+@dataclass(frozen=True, eq=False)
+class Reduced:
+    """A bordered operator among fewer functions."""
+
+    whole: Bordered
+    fewer: Any
+    nearly: Nearly
+
+    @property
+    def bytes(self) -> int:
+        """Beside the whole."""
+        return bytes_of(self.nearly.faded) + self.nearly.rows.nbytes
+
+    def product(self, columns: Complexes) -> Complexes:
+        """PᵀZP times columns (fewer, columns)."""
+        return np.asarray(self.fewer.T @ self.whole.product(self.fewer @ columns))
+
+    def reduced(self, fewer: Any) -> Reduced:
+        """Among fewer still."""
+        return Reduced(self.whole, self.fewer @ fewer, self.nearly.reduced(fewer, self.product))
+
+    def factors(self) -> Iterative:
+        """By iterations."""
+        return iterative(self.product, self.nearly, self.bytes)
