@@ -43,7 +43,7 @@ def keep_factors(antenna: Antenna, basis: Basis, frequency: float, factors: Fact
     with _lock:
         # What is kept already is not free any more.
         room = _SHARE * (free_memory() + sum(one.factors.bytes for one in _kept))
-        kept = [_Kept(weakref.ref(basis, _let_go), antenna, frequency, factors), *_kept]
+        kept = [_Kept(weakref.ref(basis, _gone), antenna, frequency, factors), *_kept]
         taken, fitting = 0, []
         for one in kept:
             taken += one.factors.bytes
@@ -53,6 +53,14 @@ def keep_factors(antenna: Antenna, basis: Basis, frequency: float, factors: Fact
         _kept[:] = fitting
 
 
-def _let_go(basis: weakref.ref[Basis]) -> None:
+def let_go(antenna: Antenna, basis: Basis, frequency: float) -> None:
+    """Keep those for that very basis, antenna and frequency (Hz) no longer."""
+    with _lock:
+        _kept[:] = [
+            one for one in _kept if one.basis() is not basis or one.frequency != frequency or one.antenna != antenna
+        ]
+
+
+def _gone(basis: weakref.ref[Basis]) -> None:
     with _lock:
         _kept[:] = [one for one in _kept if one.basis is not basis]

@@ -13,7 +13,6 @@ import numpy as np
 
 from ..arraytypes import Complexes, Floats, Ints
 from ..constants import wavenumber
-from ..errors import RunError
 from ..running import in_parallel, report
 from .basis import Basis
 from .bordered import Bordered
@@ -21,9 +20,10 @@ from .clusters import Clusters, boxes_of, clusters_of
 from .feet_rows import standing
 from .iterative import Nearly
 from .nested import Meeting, Nested, misfit, nested
+from .operator import StagnationError
 from .tiles import Tiles
 
-_SHARE, _AROUND = 0.25, 140
+_SHARE, _AROUND = 0.4, 300
 """How far is near: a share of a wavelength, but no farther than so many functions are, mostly."""
 _LOOKS = 400
 _MISFIT, _LOOKED = 1e-4, 24
@@ -80,7 +80,7 @@ def clustered(basis: Basis, frequency: float) -> Clustered:
 def in_parts(tiles: Tiles, rows: Complexes, local: Any) -> Bordered:
     """The operator; rows (standing, functions): what feet bring beside what wires do.
 
-    Raises RunError where it fails.
+    Raises StagnationError where it fails.
     """
     basis = tiles.basis
     inner, outer, places, reach, clusters = clustered(basis, tiles.frequency)
@@ -97,7 +97,7 @@ def in_parts(tiles: Tiles, rows: Complexes, local: Any) -> Bordered:
         if off <= _MISFIT:
             break
     else:
-        raise RunError(
+        raise StagnationError(
             f"the matrix of {len(inner)} functions cannot be held by few: {off:.1e} of a column is left out, "
             f"{_MISFIT:.0e} allowed: solve it with --method dense (method='dense') if memory allows"
         )

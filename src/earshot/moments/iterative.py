@@ -16,10 +16,10 @@ from typing import Any
 import numpy as np
 
 from ..arraytypes import Complexes, Floats, Ints
-from ..errors import RunError
 from ..running import free_memory, report
 from .fronts import Fronts, fronts_of
 from .krylov import Product, Step, block_gmres
+from .operator import StagnationError
 
 _log = logging.getLogger("earshot")
 
@@ -147,7 +147,7 @@ class Iterative:
             if left > 0.5 * before:
                 break
             wanted = min(RESIDUAL, left * max(0.3 * FIGURES / figures, 1e-2))
-        raise RunError(
+        raise StagnationError(
             f"iterations came to rest after {steps} with {left:.1e} of the residual left, {RESIDUAL:.0e} wanted, and "
             f"{figures:.1e} of figures at ports, {FIGURES:.0e} wanted: "
             "solve it with --method dense (method='dense') if memory allows, or with triangles of more even size"

@@ -20,9 +20,9 @@ from .clusters import Clusters
 Entries = Callable[[Ints, Ints], Complexes]
 """Entries (rows, columns) of sorted functions."""
 
-_TOLERANCE = 3e-6
+_TOLERANCE = 1e-5
 """What is left out of a sample of the far field, over the most of it."""
-_SAMPLE, _FARTHER = 1.6, 0.8
+_SAMPLE, _FARTHER = 1.2, 1.5
 """Functions in a sample, of those that are far and of those that are farther, to a function of the cluster."""
 
 

@@ -8,8 +8,13 @@ from typing import Any, Protocol
 import numpy as np
 
 from ..arraytypes import Complexes
+from ..errors import RunError
 
 _ROWS = 256
+
+
+class StagnationError(RunError):
+    """A fast way came to nothing; says what to do."""
 
 
 class Factors(Protocol):
@@ -28,7 +33,7 @@ class Factors(Protocol):
     def solve(self, vectors: Complexes) -> Complexes:
         """Solutions (functions, columns) for vectors (functions, columns).
 
-        Raises RunError where iterations come to nothing.
+        Raises StagnationError where iterations come to nothing.
         """
         ...
 

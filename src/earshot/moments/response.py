@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -13,14 +14,16 @@ from ..description.antenna import Antenna
 from ..errors import RunError
 from ..running import Record
 from .basis import Basis
-from .factors import keep_factors, kept_factors
+from .factors import keep_factors, kept_factors, let_go
 from .fewer import Rough, among_fewer, rough
 from .formulation import formulation
-from .operator import Dense, Operator
+from .operator import Dense, Operator, StagnationError
 from .ports import gap_vectors
 from .sheet_terms import sheet_terms
-from .ways import chosen, refuse_if_too_large
+from .ways import chosen, fits, refuse_if_too_large
 from .wire_terms import wire_terms
+
+_log = logging.getLogger("earshot")
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,9 +85,25 @@ def solved_for(
 
     look: is shown the matrix, where it is made and not kept from before, ahead of factors, which may take its place.
 
-    Raises RunError when the matrix would not fit into memory, is singular or holds a value that is not finite.
+    What iterations do not solve is solved dense where `method` leaves the choice and memory allows it. Raises RunError
+    when the matrix would not fit into memory, is singular or holds a value that is not finite.
     """
     record = record or Record()
+    try:
+        return _solved(antenna, basis, frequency, vectors, record, look, method)
+    except StagnationError as problem:
+        told = f"antenna '{antenna.name}' at {frequency:g} Hz: {problem}"
+        if method != "auto" or not fits(antenna, basis, "dense", frequency):
+            raise RunError(told) from None
+        _log.warning("%s: it is solved so now", told)
+        let_go(antenna, basis, frequency)
+        return _solved(antenna, basis, frequency, vectors, record, look, "dense")
+
+
+def _solved(
+    antenna: Antenna, basis: Basis, frequency: float, vectors: Complexes, record: Record,
+    look: Callable[[Operator], None], method: str,
+) -> Complexes:  # fmt: skip
     factors = kept_factors(antenna, basis, frequency)
     if factors is None:
         with record.stage("fill"):
@@ -101,11 +120,8 @@ def solved_for(
             ) from None
         record.took("factorise", factors.bytes)
         keep_factors(antenna, basis, frequency, factors)
-    try:
-        with record.stage("solve", vectors.nbytes):
-            coefficients = factors.solve(vectors.astype(complex))
-    except RunError as problem:
-        raise RunError(f"antenna '{antenna.name}' at {frequency:g} Hz: {problem}") from None
+    with record.stage("solve", vectors.nbytes):
+        coefficients = factors.solve(vectors.astype(complex))
     record.ways[frequency] = factors.way
     if not np.isfinite(coefficients).all():
         raise RunError(f"antenna '{antenna.name}': the currents at {frequency:g} Hz are not finite; run check")

@@ -38,6 +38,10 @@ _BESIDES = 2 * 10**7
 """Bytes for a grid and what else does not grow with all of that."""
 
 
+_ROOM = 0.9
+"""Of free memory, what a solve may take."""
+
+
 class Cost(NamedTuple):
     """What a solve at one frequency takes, more or less: bytes, seconds where 5e10 operations are one."""
 
@@ -108,10 +112,15 @@ def _in_parts(antenna: Antenna, basis: Basis, parts: Parts) -> Cost:
     return Cost(int(held) + _BESIDES, made + _STEPS_IN_PARTS * columns * step + 1.0)
 
 
+def fits(antenna: Antenna, basis: Basis, way: str, frequency: float) -> bool:
+    """Whether a solve would fit into the memory that is free."""
+    return cost(antenna, basis, way, frequency).bytes <= _ROOM * free_memory()
+
+
 def refuse_if_too_large(antenna: Antenna, basis: Basis, way: str, frequency: float) -> None:
     """Raise RunError, before anything is allocated, when a solve would not fit into the memory that is free."""
     needed, free = cost(antenna, basis, way, frequency).bytes, free_memory()
-    if needed > 0.9 * free:
+    if needed > _ROOM * free:
         other = ""
         if way == "dense" and formulation(antenna.medium).taken_on(basis):
             other = f" (the fast way: {cost(antenna, basis, 'fast', frequency).bytes / 1e9:.1f} GB)"
