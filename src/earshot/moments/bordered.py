@@ -8,6 +8,7 @@ from typing import Any, Protocol
 import numpy as np
 
 from ..arraytypes import Complexes
+from .alike import Alike
 from .iterative import Iterative, Nearly, iterative
 
 
@@ -31,10 +32,14 @@ def bytes_of(matrix: Any) -> int:
 
 @dataclass(frozen=True, eq=False)
 class Bordered:
-    """An operator among inner functions and its dense border; nearly: what is to solve with."""
+    """An operator among inner functions and its dense border; nearly: what is to solve with.
+
+    alike: the elements it is of, if these are alike.
+    """
 
     inside: Inner
     nearly: Nearly
+    alike: Alike | None = None
 
     @property
     def bytes(self) -> int:
@@ -57,7 +62,7 @@ class Bordered:
 
     def factors(self) -> Iterative:
         """By iterations."""
-        return iterative(self.product, self.nearly, self.bytes)
+        return iterative(self.product, self.nearly, self.bytes, self.alike)
 
 
 @dataclass(frozen=True, eq=False)

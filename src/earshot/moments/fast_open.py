@@ -14,6 +14,7 @@ import numpy as np
 from ..arraytypes import Complexes, Floats, Ints
 from ..constants import wavenumber
 from ..running import in_parallel, report
+from .alike import alike_elements
 from .basis import Basis
 from .bordered import Bordered
 from .clusters import Clusters, boxes_of, clusters_of
@@ -107,7 +108,8 @@ def in_parts(tiles: Tiles, rows: Complexes, local: Any) -> Bordered:
         faded, rows = (faded + inside).tocsr(), rows + local[outer].toarray()
     rows = rows + tiles.tile(outer, np.arange(basis.size))[0]
     own = Nearly(inner, outer, faded, places, rows[:, np.concatenate([inner, outer])])
-    return Bordered(InParts(found, inside), own)
+    level = tiles.plane or tiles.table is not None
+    return Bordered(InParts(found, inside), own, alike_elements(basis, level))
 
 
 def _near(tiles: Tiles, inner: Ints, clusters: Clusters, reach: float) -> tuple[tuple[Meeting, ...], Any]:

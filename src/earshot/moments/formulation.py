@@ -17,6 +17,7 @@ from ..media.surroundings import Medium, PerfectPlane
 from ..meshing.mesh import MeshRule, WireMesh, mesh
 from ..meshing.sheet_mesh import SheetMesh, sheet_mesh
 from . import potential
+from .alike import alike_elements
 from .basis import Basis
 from .bordered import Bordered
 from .coupling import couple
@@ -228,7 +229,8 @@ class OnLayers:
         outer, rows = self._border(basis, frequency, FeetOnGrid(metal, parts.metal, reach, under))
         if local is not None:
             rows += local[outer].toarray()
-        return Bordered(metal, Nearly(inner, outer, faded, places, rows[:, np.concatenate([inner, outer])]))
+        nearly = Nearly(inner, outer, faded, places, rows[:, np.concatenate([inner, outer])])
+        return Bordered(metal, nearly, alike_elements(basis, True))
 
     def _border(self, basis: Basis, frequency: float, beyond: Beyond | None = None) -> tuple[Ints, Complexes]:
         """The functions that are not on the metal of the level, and their rows (functions, all)."""

@@ -17,6 +17,7 @@ import numpy as np
 
 from ..arraytypes import Complexes, Floats, Ints
 from ..running import free_memory, report
+from .alike import LEAST, Alike, by_a_few
 from .fronts import Fronts, fronts_of
 from .krylov import Product, Step, block_gmres
 from .operator import StagnationError
@@ -25,6 +26,8 @@ _log = logging.getLogger("earshot")
 
 RESIDUAL, FIGURES = 1e-4, 1e-4
 """Where iterations end: the residual over the vector, and the error at ports that it is a sign of."""
+_ALIKE = 5e-4
+"""The residual of what is taken from a few ports, on elements that are alike."""
 _POWER, _LEAST = 10.0, 1e-3
 """What that error is over: the figure, or so many times its real part where that is less, but no less than a share."""
 _MOST, _KEPT, _ROUNDS = 120, 30, 4
@@ -72,7 +75,9 @@ class Iterative:
     square: Complexes
     scale: Floats
     held: int
+    alike: Alike | None = None
     done: list[tuple[int, float, float]] = field(default_factory=list)
+    besides: str = ""
 
     @property
     def bytes(self) -> int:
@@ -85,7 +90,7 @@ class Iterative:
         if not self.done:
             return "iterations"
         steps, residual, figures = self.done[-1]
-        return f"{steps} iterations, residual {residual:.1e}, {figures:.1e} at ports"
+        return f"{steps} iterations{self.besides}, residual {residual:.1e}, {figures:.1e} at ports"
 
     def _close(self, columns: Complexes) -> Complexes:
         """What is nearly the inverse, times columns."""
@@ -100,7 +105,34 @@ class Iterative:
         return found
 
     def solve(self, vectors: Complexes) -> Complexes:
-        """By iterations, some columns at a time where memory calls for it."""
+        """By iterations, some columns at a time where memory calls for it; of many, where elements are alike, a few."""
+        self.besides = ""
+        if self.alike is not None and vectors.shape[1] >= LEAST:
+            found = by_a_few(self.alike, self.product, self._by_iterations, self._off, vectors.astype(complex))
+            if found is not None:
+                columns, self.besides = found[0], f" for {found[1]}"
+                return columns
+        return self._by_iterations(vectors)
+
+    def _off(self, found: Complexes, vectors: Complexes) -> tuple[float, float]:
+        """How far solutions are off, over what is allowed."""
+        residual, figures = self._left(found, vectors, vectors - self.product(found))
+        self.done.append((self.done[-1][0], residual, figures))
+        return residual / _ALIKE, figures / FIGURES
+
+    def _left(self, found: Complexes, vectors: Complexes, rest: Complexes) -> tuple[float, float]:
+        """The residual, over the vector, and the error at ports."""
+        scale = self.scale[:, None]
+        size = np.linalg.norm(scale * vectors, axis=0)
+        size[size == 0.0] = 1.0
+        left = float((np.linalg.norm(scale * rest, axis=0) / size).max())
+        own = found.T @ vectors
+        # Power taken is a small part of much that comes and goes: its error counts as well.
+        level = np.abs(np.diag(own))
+        typical = np.sqrt(np.clip(_POWER * np.abs(np.diag(own).real), _LEAST * level, level))
+        return left, float((np.abs(found.T @ rest) / np.maximum(np.outer(typical, typical), 1e-300)).max())
+
+    def _by_iterations(self, vectors: Complexes) -> Complexes:
         together = columns_at_once(*vectors.shape)
         most = max(_KEPT, min(_MOST, int(_room(len(vectors)) / together)))
         parts = [
@@ -112,8 +144,6 @@ class Iterative:
     def _some(self, vectors: Complexes, most: int) -> Complexes:
         scale, began = self.scale[:, None], time.perf_counter()
         steps, found, rest = 0, np.zeros(vectors.shape, np.complex128), vectors
-        size = np.linalg.norm(scale * vectors, axis=0)
-        size[size == 0.0] = 1.0
         left, figures, wanted = 1.0, math.inf, RESIDUAL
 
         def told(step: Step) -> None:
@@ -132,14 +162,9 @@ class Iterative:
             )  # fmt: skip
             found += scale * step
             rest = vectors - self.product(found)
-            before, left = left, float((np.linalg.norm(scale * rest, axis=0) / size).max())
+            before, (left, figures) = left, self._left(found, vectors, rest)
             if not np.isfinite(left):
                 break
-            own = found.T @ vectors
-            # Power taken is a small part of much that comes and goes: its error counts as well.
-            level = np.abs(np.diag(own))
-            typical = np.sqrt(np.clip(_POWER * np.abs(np.diag(own).real), _LEAST * level, level))
-            figures = float((np.abs(found.T @ rest) / np.maximum(np.outer(typical, typical), 1e-300)).max())
             if left <= 1.5 * RESIDUAL and figures <= FIGURES:
                 self.done.append((steps, left, figures))
                 _log.info("%s", self.way)
@@ -164,8 +189,8 @@ def columns_at_once(functions: int, columns: int) -> int:
     return max(1, min(columns, int(_room(functions) / _KEPT)))
 
 
-def iterative(product: Product, nearly: Nearly, held: int) -> Iterative:
-    """Factors of what is nearly a matrix with that product; held: bytes of the operator.
+def iterative(product: Product, nearly: Nearly, held: int, alike: Alike | None = None) -> Iterative:
+    """Factors of what is nearly a matrix with that product; held: bytes of the operator; alike: the elements it is of.
 
     Raises LinAlgError where it is singular.
     """
@@ -178,4 +203,4 @@ def iterative(product: Product, nearly: Nearly, held: int) -> Iterative:
     size[inner], size[outer] = np.abs(nearly.faded.diagonal()), np.abs(np.diag(corner))
     if not (np.isfinite(size).all() and size.all()):
         raise np.linalg.LinAlgError("a function without a term of its own")
-    return Iterative(product, nearly, fronts, through, corner - border @ through, 1.0 / np.sqrt(size), held)
+    return Iterative(product, nearly, fronts, through, corner - border @ through, 1.0 / np.sqrt(size), held, alike)
