@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 
@@ -67,12 +67,12 @@ def _through(antenna: Antenna, stack: Stack, wire: Wire) -> Iterator[Finding]:
     if not ends_below and stack.above:
         says = f"wire '{wire.name}' goes up through the cover of the metal at {words_for(corners[0])}"
         yield Finding("stop", wire.name, says, f"end it on metal at z = {level:g} m, or leave the cover out", place)
-    elif not ends_below and _off_metal(antenna, np.array([*corners[0, :2], level])) < wire.radius:
+    elif not ends_below and antenna.off_sheets(np.array([*corners[0, :2], level])) < wire.radius:
         says = f"wire '{wire.name}' passes through printed metal at {words_for(np.array([*corners[0, :2], level]))}"
         yield Finding("stop", wire.name, says, "split it there to join them, or cut a hole for it", place)
     elif ends_below:
-        off = _off_metal(antenna, corners[-1])
-        goes_on = any(_ends_at(other, wire, corners[-1]) for other in antenna.wires)
+        off = antenna.off_sheets(corners[-1])
+        goes_on = _goes_on(antenna.wires, wire, corners[-1])
         if not goes_on and off > 1e-3 * wire.radius:
             far = f"{off:.3g} m off the metal" if math.isfinite(off) else "on no metal"
             says = f"probe '{wire.name}' ends {far} at {words_for(corners[-1])}"
@@ -83,14 +83,11 @@ def _through(antenna: Antenna, stack: Stack, wire: Wire) -> Iterator[Finding]:
         yield Finding("stop", wire.name, says, "leave the jacket out, or split the wire at the topmost face")
 
 
-def _ends_at(other: Wire, wire: Wire, place: Floats) -> bool:
+def _goes_on(wires: Sequence[Wire], wire: Wire, place: Floats) -> bool:
     """Whether another wire ends at a place, where a wire does."""
-    off = np.linalg.norm(other.corners[[0, -1]] - place, axis=1).min()
-    return other is not wire and bool(off <= 1e-3 * wire.radius)
-
-
-def _off_metal(antenna: Antenna, place: Floats) -> float:
-    return min((float(s.surface.distances(place[None])[0]) for s in antenna.sheets), default=math.inf)
+    others = [other for other in wires if other is not wire]
+    ends = np.array([other.corners[[0, -1]] for other in others]).reshape(-1, 3)
+    return bool((np.linalg.norm(ends - place, axis=1) <= 1e-3 * wire.radius).any())
 
 
 def _over(antenna: Antenna, stack: Stack, wire: Wire) -> Iterator[Finding]:
@@ -101,8 +98,8 @@ def _over(antenna: Antenna, stack: Stack, wire: Wire) -> Iterator[Finding]:
     joined = np.zeros(len(heights), bool)
     for end in (0, -1):
         place = wire.corners[end]
-        below = any(_ends_at(other, wire, place) for other in _probes(antenna, stack))
-        joined[end] = abs(heights[end]) <= close and (below or _off_metal(antenna, place) <= 1e-3 * wire.radius)
+        below = _goes_on(_probes(antenna, stack), wire, place)
+        joined[end] = abs(heights[end]) <= close and (below or antenna.off_sheets(place) <= 1e-3 * wire.radius)
     low = heights < _RADII * thick
     free = low & ~joined
     # A piece between two feet lies on the layers.

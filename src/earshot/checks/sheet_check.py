@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import itertools
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -14,6 +13,7 @@ from ..arraytypes import Floats, Ints
 from ..constants import SPEED_OF_LIGHT, wavelength
 from ..description.antenna import Antenna
 from ..description.shapes import Triangles
+from ..description.sheets import Sheet
 from ..errors import EarshotError, UsageError, unknown
 from ..meshing.faces import slabs
 from ..meshing.mesh import MeshRule
@@ -55,7 +55,8 @@ def described(antenna: Antenna) -> Iterator[Finding]:
     for sheet in antenna.sheets:
         if isinstance(sheet.surface.shape, Triangles):
             yield from _given(sheet.name, sheet.surface.bounds, np.array(sheet.surface.shape.faces))
-        for wire in antenna.wires:
+    for wire in antenna.wires:
+        for sheet in antenna.sheets_near(wire.corners, wire.radius):
             on = sheet.surface.distances((wire.corners[:-1] + wire.corners[1:]) / 2.0) < wire.radius
             ends = sheet.surface.distances(wire.corners) < wire.radius
             for n in np.flatnonzero(on & ends[:-1] & ends[1:]):
@@ -69,7 +70,7 @@ def described(antenna: Antenna) -> Iterator[Finding]:
 def _doubled(antenna: Antenna) -> Iterator[Finding]:
     """Flat sheets that cover the same place in one plane."""
     flat = [s for s in antenna.sheets if s.surface.shape.flat]
-    for one, two in itertools.combinations(flat, 2):
+    for one, two in _overlapping(flat):
         try:
             shared = one.surface & two.surface
         except UsageError:
@@ -79,6 +80,16 @@ def _doubled(antenna: Antenna) -> Iterator[Finding]:
             place = shared.to_space(np.array([*shared.outline.representative_point().coords[0], 0.0]))
             says = f"sheets '{one.name}' and '{two.name}' lie on one another at {words_for(place)}"
             yield Finding("stop", one.name, says, "make them one with +, or cut one out of the other", as_place(place))
+
+
+def _overlapping(sheets: Sequence[Sheet]) -> Iterator[tuple[Sheet, Sheet]]:
+    """Pairs of sheets with boxes round them that have something in common."""
+    boxes = np.array([s.surface.box for s in sheets]).reshape(-1, 2, 3)
+    for one in range(len(sheets)):
+        later = boxes[one + 1 :]
+        shared = (later[:, 0] <= boxes[one, 1]) & (later[:, 1] >= boxes[one, 0])
+        for other in np.flatnonzero(shared.all(axis=1)):
+            yield sheets[one], sheets[one + 1 + int(other)]
 
 
 def _given(name: str, corners: Floats, faces: Ints) -> Iterator[Finding]:
@@ -200,10 +211,17 @@ def _gaps(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
 
 def _wires(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
     """Wires that pass through a sheet, or run so close that their tube touches it."""
-    nearness = Nearness(mesh)
+    from scipy.spatial import cKDTree
+
+    nearness, around = Nearness(mesh), cKDTree(mesh.centres)
+    widest = float(mesh.reaches.max())
     for wire in antenna.wires:
         corners, standing = wire.corners, antenna.standing(wire)
-        hit, triangle, share = pierced_by_all(corners[:-1], corners[1:], mesh.corners)
+        low, high = corners.min(axis=0), corners.max(axis=0)
+        far = 0.5 * float(np.linalg.norm(high - low)) + widest
+        near = np.sort(np.array(around.query_ball_point(0.5 * (low + high), far), int))
+        hit, triangle, share = pierced_by_all(corners[:-1], corners[1:], mesh.corners[near])
+        triangle = near[triangle]
         through = False
         for piece, t, s in zip(hit, triangle, share, strict=True):
             place = corners[piece] + s * (corners[piece + 1] - corners[piece])

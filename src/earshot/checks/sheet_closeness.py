@@ -128,7 +128,7 @@ def _pierced(starts: Floats, stops: Floats, corners: Floats, edge: float) -> tup
 def pierced_by_all(starts: Floats, stops: Floats, corners: Floats) -> tuple[Ints, Ints, Floats]:
     """Which segments pass through which triangles inside both: segment, triangle, share along the segment."""
     segments, triangles, shares = [], [], []
-    rows = max(1, 400_000 // len(corners))
+    rows = max(1, 400_000 // max(len(corners), 1))
     for first in range(0, len(starts), rows):
         part = slice(first, first + rows)
         hit, s = _pierced(starts[part, None], stops[part, None], corners, _ON)

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -28,7 +29,7 @@ Part = Wire | Sheet | Port | Terminal | Load | Line | Stub
 
 
 def _refuse_twins(kind: str, names: Sequence[str], antenna: str) -> None:
-    twins = sorted({n for n in names if names.count(n) > 1})
+    twins = sorted(name for name, times in Counter(names).items() if times > 1)
     if twins:
         raise UsageError(f"antenna '{antenna}' has two {kind}s named '{twins[0]}': rename one")
 
@@ -54,6 +55,7 @@ class Antenna:
     terminals: tuple[Terminal, ...]
     lines: tuple[Line | Stub, ...]
     sheets: tuple[Sheet, ...]
+    _boxes: Any = field(init=False, compare=False, repr=False)
 
     def __init__(
         self,
@@ -68,6 +70,7 @@ class Antenna:
         lines: Iterable[Line | Stub] = (),
     ) -> None:
         object.__setattr__(self, "name", name)
+        object.__setattr__(self, "_boxes", None)
         medium = FreeSpace() if medium is None else medium
         needs(medium, Medium, f"antenna '{name}', medium", "perfect_plane(), earth('meadow'), a Stack, or none")
         object.__setattr__(self, "medium", medium)
@@ -139,9 +142,32 @@ class Antenna:
         """Which corners of a wire stand on a plane or on a sheet: within a thousandth of its radius."""
         reach = 1e-3 * wire.radius
         on = np.abs(wire.corners[:, 2]) <= reach if self.medium.has_plane else np.zeros(len(wire.points), bool)
-        for sheet in self.sheets:
+        for sheet in self.sheets_near(wire.corners, reach):
             on = on | sheet.surface.touches(wire.corners, reach)
         return tuple(on.tolist())
+
+    def off_sheets(self, place: Floats) -> float:
+        """How far a place (3,) is from the nearest sheet, m; infinity where there is none."""
+        boxes, best = self._box_of_each(), math.inf
+        beside = np.linalg.norm(np.maximum(np.maximum(boxes[:, 0] - place, place - boxes[:, 1]), 0.0), axis=1)
+        for n in np.argsort(beside):
+            if beside[n] >= best:
+                break
+            best = min(best, float(self.sheets[n].surface.distances(place[None])[0]))
+        return best
+
+    def _box_of_each(self) -> Floats:
+        """Boxes round sheets (sheets, 2, 3), m."""
+        if self._boxes is None:
+            object.__setattr__(self, "_boxes", np.array([s.surface.box for s in self.sheets]).reshape(-1, 2, 3))
+        return np.asarray(self._boxes)
+
+    def sheets_near(self, points: Floats, reach: float) -> list[Sheet]:
+        """Sheets with points (n, 3) in the boxes round them, or within a reach of these, m."""
+        boxes = self._box_of_each()
+        low, high = boxes[:, 0, None] - reach, boxes[:, 1, None] + reach
+        inside = np.all((points >= low) & (points <= high), axis=2)
+        return [self.sheets[n] for n in np.flatnonzero(inside.sum(axis=1))]
 
     def grounded(self, wire: Wire) -> tuple[bool, bool]:
         """Whether the first and the last point of a wire stand on a plane or on a sheet."""

@@ -82,9 +82,14 @@ class Surface:
         """Distance (n,) of points (n, 3) from it, metres."""
         return self.shape.distances(self.to_local(points))
 
+    @property
+    def box(self) -> tuple[Floats, Floats]:
+        """A box round it: low and high (3,), metres."""
+        return _box_round(self)
+
     def touches(self, points: Floats, reach: float) -> Bools:
         """Which points (n, 3) are within reach of it; only those near the box round it are measured."""
-        low, high = _box_round(self)
+        low, high = self.box
         on = np.asarray(((points >= low - reach) & (points <= high + reach)).all(axis=1))
         if on.any():
             on[on] = self.distances(points[on]) <= reach

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections import defaultdict
 from collections.abc import Callable, Collection, Sequence
+from typing import Any
 
 import numpy as np
 
@@ -30,6 +31,8 @@ class Triangles:
     """
 
     def __init__(self, vertices: Floats, triangles: Ints, sheet: Ints, surfaces: Sequence[Surface] = ()) -> None:
+        self._begun: Any = None
+        self._moved: set[int] = set()
         self.round = {i: s for i, s in enumerate(surfaces) if isinstance(s.shape, Round)}
         self.vertices: list[Floats] = list(vertices)
         self.corners: list[tuple[int, int, int]] = []
@@ -120,12 +123,11 @@ class Triangles:
 
     def put(self, place: Floats, reach: float, fixed: Collection[int]) -> int:
         """A vertex at a place on the surface: one that is there, one moved there, or a new one; its number."""
-        points = np.array(self.vertices)
-        nearest = int(np.argmin(np.linalg.norm(points - place, axis=1)))
-        off = math.dist(points[nearest], place)
+        nearest, off = self._nearest(place)
         if off <= reach:
-            self.vertices[nearest] = place
+            self._move(nearest, place)
             return nearest
+        points = np.array(self.vertices)
         edge, beside = self._nearest_edge(place)
         if beside <= reach:
             if (
@@ -134,7 +136,7 @@ class Triangles:
                 and off < _NEAR * self.length(edge)
                 and self._slides(nearest, place)
             ):
-                self.vertices[nearest] = place
+                self._move(nearest, place)
                 return nearest
             return self.split(edge, place)
         corners = np.array(self.corners)
@@ -144,7 +146,7 @@ class Triangles:
         inner = all(len(self.at[e]) == 2 for e in edges)
         room = min(self.length(e) for e in edges)
         if nearest not in fixed and inner and off < _NEAR * room and self._smooth(around, points):
-            self.vertices[nearest] = place
+            self._move(nearest, place)
             return nearest
         if (
             beside < _BESIDE * self.length(edge)
@@ -160,6 +162,22 @@ class Triangles:
         self._add((c, a, new), self.sheet[triangle])
         self._flip_round(new)
         return new
+
+    def _nearest(self, place: Floats) -> tuple[int, float]:
+        """The vertex nearest to a place, and how far off it is: among those of the beginning, moved and new ones."""
+        from scipy.spatial import cKDTree
+
+        if self._begun is None:
+            self._begun = cKDTree(np.array(self.vertices))
+        _, which = self._begun.query(place, min(len(self._moved) + 1, self._begun.n))
+        there = set(np.atleast_1d(which).tolist()) - self._moved
+        new = there | self._moved | set(range(self._begun.n, len(self.vertices)))
+        nearest = min(new, key=lambda n: (math.dist(self.vertices[n], place), n))
+        return nearest, math.dist(self.vertices[nearest], place)
+
+    def _move(self, vertex: int, place: Floats) -> None:
+        self.vertices[vertex] = place
+        self._moved.add(vertex)
 
     def _slides(self, vertex: int, place: Floats) -> bool:
         """Whether a vertex can go to a place along its rim or crease without bending it."""

@@ -323,8 +323,8 @@ def feet(antenna: Antenna) -> list[tuple[Floats, float]]:
     found: list[tuple[Floats, float]] = []
     for wire in antenna.wires:
         reach = 1e-3 * wire.radius
-        on = np.any([s.surface.touches(wire.corners, reach) for s in antenna.sheets], axis=0)
-        for place in wire.corners[on] if antenna.sheets else ():
+        touching = [s.surface.touches(wire.corners, reach) for s in antenna.sheets_near(wire.corners, reach)]
+        for place in wire.corners[np.any(touching, axis=0)] if touching else ():
             if all(math.dist(place, other) > reach for other, _ in found):
                 found.append((place, reach))
     return found
@@ -334,7 +334,11 @@ def _wanted(
     antenna: Antenna, usual: Sequence[float], rule: MeshRule, mesh: Triangles
 ) -> Callable[[Floats, Ints], Floats]:
     """Longest edge wanted at places on sheets: short near wires and near other sheets, across narrow gaps."""
+    from scipy.spatial import cKDTree
+
     lines = [(w.radius, pair) for w in antenna.wires for pair in itertools.pairwise(w.corners)]
+    corners = np.array(mesh.vertices)[np.array(mesh.corners)]
+    longest = float(np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max())
     # What is already there is as it should be, but for triangles taken from elsewhere.
     given = [most for s, most in zip(antenna.sheets, usual, strict=True) if isinstance(s.surface.shape, Given)]
     cap = 1.5 * min(given) if given else math.inf
@@ -342,11 +346,15 @@ def _wanted(
 
     def wanted(places: Floats, sheet: Ints) -> Floats:
         size = np.full(len(places), cap)
+        around = cKDTree(places)
         for radius, (start, stop) in lines:
             along = stop - start
-            share = np.clip((places - start) @ along / (along @ along), 0.0, 1.0)
-            off = np.linalg.norm(start + share[:, None] * along - places, axis=1)
-            size = np.minimum(size, np.maximum(1.5 * rule.foot * radius, 1.2 * off))
+            # Farther off no edge is as long as it might be there.
+            far = 0.5 * float(np.linalg.norm(along)) + longest
+            near = np.array(around.query_ball_point(0.5 * (start + stop), far), int)
+            share = np.clip((places[near] - start) @ along / (along @ along), 0.0, 1.0)
+            off = np.linalg.norm(start + share[:, None] * along - places[near], axis=1)
+            size[near] = np.minimum(size[near], np.maximum(1.5 * rule.foot * radius, 1.2 * off))
         for one, other in opposite:
             own = sheet == one
             gap = 2.0 * antenna.sheets[other].surface.distances(places[own])
