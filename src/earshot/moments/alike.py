@@ -50,14 +50,67 @@ class Alike:
         return np.asarray(columns[self.functions] * self.signs[..., None])
 
     @property
+    def _off(self) -> Ints:
+        """How far from each element to each (elements, elements, 3), in whole numbers."""
+        size = max(np.ptp(self.places, axis=0).max(), 1e-300)
+        return np.asarray(np.round((self.places[None] - self.places[:, None]) / (size * _EQUAL)).astype(np.int64))
+
+    @property
     def steps(self) -> tuple[Ints, Ints]:
         """Which step it is from each element to each (elements, elements), numbered; 1 or -1, the way it is taken."""
-        size = max(np.ptp(self.places, axis=0).max(), 1e-300)
-        off = np.round((self.places[None] - self.places[:, None]) / (size * _EQUAL)).astype(np.int64)
+        off = self._off
         first = np.take_along_axis(off, (off != 0).argmax(axis=2)[..., None], axis=2)[..., 0]
         way = np.where(first < 0, -1, 1)
         _, number = np.unique((off * way[..., None]).reshape(-1, 3), axis=0, return_inverse=True)
         return number.reshape(way.shape), way
+
+
+@dataclass(frozen=True, eq=False)
+class LikeRows:
+    """Rows of wires' functions, of which those of a few elements are worked out.
+
+    asked (functions,): the functions of wires that are. first: the number of the first of these. shown (elements,
+    elements, 2): which two elements, the first of them asked, show what each is to each.
+    """
+
+    alike: Alike
+    first: int
+    asked: Ints
+    shown: Ints
+
+    def complete(self, rows: Complexes) -> None:
+        """Fill in the columns of metal of the other rows (wires' functions, metal and wires)."""
+        functions, signs = self.alike.functions, self.alike.signs
+        # The same functions of every element are on wires.
+        wires = np.flatnonzero(functions[0] >= self.first)
+        metal = np.flatnonzero(functions[0] < self.first)
+        own, on = functions[:, wires] - self.first, functions[:, metal]
+        for one in range(len(functions)):
+            if np.isin(own[one], self.asked).all():
+                continue
+            source, other = self.shown[one].T
+            seen = rows[own[source][:, :, None], on[other][:, None]]
+            seen *= signs[source][:, wires, None] * signs[other][:, None, metal]
+            rows[own[one][:, None, None], on.T[None]] = (
+                seen * signs[one][wires][:, None] * signs[:, None, metal]
+            ).transpose(1, 2, 0)
+
+
+def like_rows(alike: Alike, first: int) -> LikeRows | None:
+    """Rows by those of as few elements as show every step; first: the number of the first of wires' functions."""
+    functions = alike.functions
+    if (functions[0] >= first).sum() in (0, functions.shape[1]):
+        return None
+    _, steps = np.unique(alike._off.reshape(-1, 3), axis=0, return_inverse=True)
+    steps = steps.reshape(len(functions), -1)
+    by = np.full((int(steps.max()) + 1, 2), -1)
+    asked = []
+    while (by < 0).any():
+        one = int(np.argmax((by[steps, 0] < 0).sum(axis=1)))
+        asked.append(one)
+        by[steps[one]] = np.stack([np.full(len(functions), one), np.arange(len(functions))], axis=1)
+    wires = functions[asked][:, functions[0] >= first] - first
+    return LikeRows(alike, first, np.sort(wires.ravel()), by[steps])
 
 
 def alike_elements(basis: Basis, level: bool) -> Alike | None:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -18,9 +19,11 @@ from ..media.kernel_table import KernelTable
 from ..media.smooth_kernel import smooth_kernels
 from ..media.stack import Stack
 from ..running import announce, in_parallel, in_shares
+from .alike import LikeRows
 from .bordered import bytes_of
 from .coupling import fan_points
 from .grid import LINES, Grid, grid_for
+from .layered import Layered
 from .near_printed import near_matrices, three_points
 from .printed import away_from
 from .sheet_basis import Fan, SheetBasis
@@ -119,24 +122,60 @@ def _taken(basis: SheetBasis) -> Any:
 
 @dataclass(frozen=True, eq=False)
 class FeetOnGrid:
-    """What feet see of metal beyond the reach of the grid's kernels, by the grid; under: triangles under any foot."""
+    """What feet see of metal beyond the reach of the grid's kernels, by the grid; of elements that are alike, a few."""
 
     metal: OnGrid
-    basis: SheetBasis
+    parts: Layered
     reach: float
-    under: Ints
+    rows: LikeRows | None
 
-    def leaves(self, fans: tuple[Fan, ...]) -> Bools:
-        """Triangles within the reach, and those under feet, which are asked for set by set."""
-        wide, off = away_from(fans, self.basis)
+    @cached_property
+    def under(self) -> Ints:
+        """Triangles under any foot, which are asked for set by set."""
+        return np.concatenate([np.zeros(0, np.int64), *(f.triangles for f in self.parts.fans)])
+
+    @cached_property
+    def feet(self) -> Bools:
+        """Which feet look farther."""
+        return self._looking(self.parts.into)
+
+    @cached_property
+    def probes(self) -> Bools:
+        """Which probes look farther."""
+        return self._looking(self.parts.up)
+
+    def _looking(self, amounts: Floats) -> Bools:
+        if self.rows is None:
+            return np.ones(len(amounts), bool)
+        return np.asarray((amounts[:, self.rows.asked] != 0.0).any(axis=1))
+
+    @property
+    def basis(self) -> SheetBasis:
+        """The metal."""
+        assert self.parts.metal is not None
+        return self.parts.metal
+
+    def leaves(self, some: slice) -> Bools:
+        """Triangles within the reach, and those under feet."""
+        wide, off = away_from(self.parts.fans[some], self.basis)
         reaches = self.basis.mesh.reaches
         left = off < np.maximum(self.reach + wide + reaches, 4.0 * wide + 2.0 * reaches)
+        left[~self.feet[some]] = False
         left[:, self.under] = True
         return np.asarray(left)
 
-    def rest(self, fans: tuple[Fan, ...], left: Bools) -> Complexes:
+    def rest(self, some: slice, left: Bools) -> Complexes:
         """Entries of feet (feet, functions) with what is beyond."""
-        return np.array(in_parallel(lambda n: self._rest(fans[n], left[n]), range(len(fans))))
+        fans, looking = self.parts.fans[some], np.flatnonzero(self.feet[some])
+        found = np.zeros((len(fans), self.basis.size), np.complex128)
+        for n, row in zip(looking, in_parallel(lambda n: self._rest(fans[n], left[n]), looking.tolist()), strict=True):
+            found[n] = row
+        return found
+
+    def complete(self, border: Complexes) -> None:
+        """What the feet and probes of other elements see, from those that looked."""
+        if self.rows is not None:
+            self.rows.complete(border)
 
     def _rest(self, one: Fan, left: Bools) -> Complexes:
         points = fan_points(self.basis, (one,), near=False)

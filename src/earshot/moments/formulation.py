@@ -17,7 +17,7 @@ from ..media.surroundings import Medium, PerfectPlane
 from ..meshing.mesh import MeshRule, WireMesh, mesh
 from ..meshing.sheet_mesh import SheetMesh, sheet_mesh
 from . import potential
-from .alike import alike_elements
+from .alike import alike_elements, like_rows
 from .basis import Basis
 from .bordered import Bordered
 from .coupling import couple
@@ -225,12 +225,14 @@ class OnLayers:
         table = table_for(parts, self.stack, frequency)
         inside = None if local is None else local[inner][:, inner]
         metal, faded, places = on_grid(parts.metal, table, frequency, reach, inside)
-        under = np.concatenate([np.zeros(0, np.int64), *(f.triangles for f in parts.fans)])
-        outer, rows = self._border(basis, frequency, FeetOnGrid(metal, parts.metal, reach, under))
+        alike = alike_elements(basis, True)
+        # Of metal that is all on the level, the border is what wires do.
+        like = None if alike is None or parts.aloft is not None else like_rows(alike, basis.first_wire)
+        outer, rows = self._border(basis, frequency, FeetOnGrid(metal, parts, reach, like))
         if local is not None:
             rows += local[outer].toarray()
         nearly = Nearly(inner, outer, faded, places, rows[:, np.concatenate([inner, outer])])
-        return Bordered(metal, nearly, alike_elements(basis, True))
+        return Bordered(metal, nearly, alike)
 
     def _border(self, basis: Basis, frequency: float, beyond: Beyond | None = None) -> tuple[Ints, Complexes]:
         """The functions that are not on the metal of the level, and their rows (functions, all)."""

@@ -47,7 +47,9 @@ def border_of_metal(parts: Layered, table: KernelTable, frequency: float, beyond
     if parts.fans:
         _feet(parts, table, frequency, border, beyond)
     if len(parts.probes):
-        _probes(parts, table, frequency, border)
+        _probes(parts, table, frequency, border, beyond)
+    if beyond is not None:
+        beyond.complete(border)
     return border
 
 
@@ -103,14 +105,28 @@ def _fill(basis: SheetBasis, table: KernelTable, frequency: float, matrix: Compl
 
 
 class Beyond(Protocol):
-    """What else than every triangle for itself tells feet what is well off."""
+    """What else than every triangle for itself tells feet and probes what is well off."""
 
-    def leaves(self, fans: tuple[Fan, ...], /) -> Bools:
-        """Which triangles (feet, triangles) it leaves to be looked at one by one."""
+    @property
+    def under(self) -> Ints:
+        """The triangles under any foot."""
         ...
 
-    def rest(self, fans: tuple[Fan, ...], left: Bools, /) -> Complexes:
-        """Entries of feet (feet, functions) with what is on the other triangles."""
+    @property
+    def probes(self) -> Bools:
+        """Which probes (probes,) are to see more than those."""
+        ...
+
+    def leaves(self, some: slice, /) -> Bools:
+        """Which triangles (feet, triangles) it leaves to be looked at one by one by some of the feet."""
+        ...
+
+    def rest(self, some: slice, left: Bools, /) -> Complexes:
+        """Entries of some feet (feet, functions) with what is on the other triangles."""
+        ...
+
+    def complete(self, border: Complexes, /) -> None:
+        """Put what others tell into the rows of the border whose feet and probes have seen no more than those."""
         ...
 
 
@@ -153,7 +169,7 @@ def _potentials(points: Points, wanted: Bools, basis: SheetBasis, table: KernelT
     return out
 
 
-def _ends(parts: Layered, table: KernelTable) -> Complexes:
+def _ends(parts: Layered, table: KernelTable, beyond: Beyond | None) -> Complexes:
     """∫ of the kernel of a probe's end over every triangle: (probes, triangles)."""
     from ..kernels.sheets import P7, P28, W7, W28
 
@@ -164,8 +180,11 @@ def _ends(parts: Layered, table: KernelTable) -> Complexes:
     def look(row: int) -> None:
         top, radius = parts.probes[row], parts.radii[row]
         away = np.linalg.norm(mesh.centres - top, axis=1)
-        near = away < 3.0 * mesh.reaches
-        for chosen, rule, weights in ((~near, P7, W7), (near, P28, W28)):
+        near, wanted = away < 3.0 * mesh.reaches, np.ones(len(mesh), bool)
+        if beyond is not None and not beyond.probes[row]:
+            wanted[:] = False
+            wanted[beyond.under] = True
+        for chosen, rule, weights in ((wanted & ~near, P7, W7), (wanted & near, P28, W28)):
             places = np.einsum("pc,tcx->tpx", rule, mesh.corners[chosen])
             off = np.hypot(places[..., 0] - top[0], places[..., 1] - top[1])
             # Within the ring of the probe the potential of its end is that at the ring.
@@ -191,11 +210,11 @@ def _feet(parts: Layered, table: KernelTable, frequency: float, border: Complexe
     halves = np.zeros((len(fans), 2, len(fans)), np.complex128)
     for begin in range(0, len(fans), _TOGETHER):
         some = slice(begin, begin + _TOGETHER)
-        left = None if beyond is None else beyond.leaves(fans[some])
+        left = None if beyond is None else beyond.leaves(some)
         seen = _seen_by(fans[some], metal, table, left)
         onto[some] = with_sheets(seen, metal, frequency).sum(axis=1)
         if beyond is not None and left is not None:
-            onto[some] += beyond.rest(fans[some], left)
+            onto[some] += beyond.rest(some, left)
         halves[some] = np.stack([with_fan(seen, f, frequency) for f in fans], axis=2)
     between = parts.into.T @ onto
     square = halves[:, 0] + halves[:, 1] + halves[:, 1].T
@@ -204,13 +223,13 @@ def _feet(parts: Layered, table: KernelTable, frequency: float, border: Complexe
     border[:, first:] += parts.into.T @ (0.5 * (square + square.T)) @ parts.into
 
 
-def _probes(parts: Layered, table: KernelTable, frequency: float, border: Complexes) -> None:
+def _probes(parts: Layered, table: KernelTable, frequency: float, border: Complexes, beyond: Beyond | None) -> None:
     """Add what probes bring: with the functions on the metal, with feet, and with one another."""
     metal, first, up = parts.metal, len(parts.on_metal), parts.up
     _, charge = scales(frequency)
     among = up.T @ (-1j * charge * _between(parts, table)) @ up
     if metal is not None:
-        ends = _ends(parts, table)
+        ends = _ends(parts, table, beyond)
         onto = sum(-2j * charge * metal.coefficients[side] * ends[:, metal.pairs[side]] for side in (0, 1))
         border[:, :first] += up.T @ onto
         if parts.fans:
