@@ -79,21 +79,34 @@ class LikeRows:
     shown: Ints
 
     def complete(self, rows: Complexes) -> None:
-        """Fill in the columns of metal of the other rows (wires' functions, metal and wires)."""
-        functions, signs = self.alike.functions, self.alike.signs
+        """Fill in the rows of wires' functions (wires' functions, functions) that are not worked out."""
+        on, signs = self.alike.functions, self.alike.signs
         # The same functions of every element are on wires.
-        wires = np.flatnonzero(functions[0] >= self.first)
-        metal = np.flatnonzero(functions[0] < self.first)
-        own, on = functions[:, wires] - self.first, functions[:, metal]
-        for one in range(len(functions)):
+        wires = np.flatnonzero(on[0] >= self.first)
+        own = on[:, wires] - self.first
+        for one in range(len(on)):
             if np.isin(own[one], self.asked).all():
                 continue
             source, other = self.shown[one].T
             seen = rows[own[source][:, :, None], on[other][:, None]]
-            seen *= signs[source][:, wires, None] * signs[other][:, None, metal]
-            rows[own[one][:, None, None], on.T[None]] = (
-                seen * signs[one][wires][:, None] * signs[:, None, metal]
-            ).transpose(1, 2, 0)
+            seen *= signs[source][:, wires, None] * signs[other][:, None]
+            seen *= signs[one, wires][:, None] * signs[:, None]
+            rows[own[one][:, None, None], on.T[None]] = seen.transpose(1, 2, 0)
+
+    def among_feet(self, entries: Complexes, into: Floats) -> Complexes:
+        """Entries (feet, sets, feet) of all feet by those that are worked out; into (feet, wires' functions)."""
+        elements, own = self.alike.functions.shape
+        number = np.empty(elements * own, np.int64)
+        number[self.alike.functions.ravel()] = np.arange(elements * own)
+        # Feet by their elements, in the order of the functions that stand there.
+        order = np.argsort(number[self.first + np.abs(into).argmax(axis=1)])
+        feet = order.reshape(elements, -1)
+        found = np.empty_like(entries)
+        for one in range(elements):
+            source, other = self.shown[one].T
+            seen = entries[feet[source][:, :, None], :, feet[other][:, None]]
+            found[feet[one][:, None, None], :, feet.T[None]] = seen.transpose(1, 2, 0, 3)
+        return found
 
 
 def like_rows(alike: Alike, first: int) -> LikeRows | None:

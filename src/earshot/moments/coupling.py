@@ -227,7 +227,7 @@ def point_moments(points: Points, one: Fan, frequency: float, *, near: bool = Tr
 
 def moments_of(
     fans: tuple[Fan, ...], radii: Floats, frequency: float, kernel: Callable[[Floats], Complexes], *,
-    image: bool = False,
+    image: bool = False, rows: Ints | None = None,
 ) -> Complexes:  # fmt: skip
     """Entries of the parts without divergence with one another (feet, feet); no nearer than the wire is thick.
 
@@ -235,8 +235,11 @@ def moments_of(
     """
     flow, _ = scales(frequency)
     found = np.zeros((len(fans), len(fans)), np.complex128)
+    asked = np.ones(len(fans), bool) if rows is None else np.isin(np.arange(len(fans)), rows)
     for i, one in enumerate(fans):
         for j, two in enumerate(fans[: i + 1]):
+            if not (asked[i] or asked[j]):
+                continue
             wide = sum(np.linalg.norm(x.points - x.apex, axis=1).max() for x in (one, two))
             if np.linalg.norm(one.apex - two.apex) > 4.0 * wide:
                 (p, u), (q, v) = (one.far_points, one.far_moments), (two.far_points, two.far_moments)

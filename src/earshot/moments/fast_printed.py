@@ -130,18 +130,13 @@ class FeetOnGrid:
     rows: LikeRows | None
 
     @cached_property
-    def under(self) -> Ints:
-        """Triangles under any foot, which are asked for set by set."""
-        return np.concatenate([np.zeros(0, np.int64), *(f.triangles for f in self.parts.fans)])
-
-    @cached_property
-    def feet(self) -> Bools:
-        """Which feet look farther."""
-        return self._looking(self.parts.into)
+    def feet(self) -> Ints:
+        """The feet that look."""
+        return np.flatnonzero(self._looking(self.parts.into))
 
     @cached_property
     def probes(self) -> Bools:
-        """Which probes look farther."""
+        """Which probes look."""
         return self._looking(self.parts.up)
 
     def _looking(self, amounts: Floats) -> Bools:
@@ -155,22 +150,22 @@ class FeetOnGrid:
         assert self.parts.metal is not None
         return self.parts.metal
 
-    def leaves(self, some: slice) -> Bools:
-        """Triangles within the reach, and those under feet."""
-        wide, off = away_from(self.parts.fans[some], self.basis)
+    def leaves(self, feet: Ints) -> Bools:
+        """Triangles within the reach, and those under feet, which are asked for set by set."""
+        wide, off = away_from(tuple(self.parts.fans[n] for n in feet), self.basis)
         reaches = self.basis.mesh.reaches
         left = off < np.maximum(self.reach + wide + reaches, 4.0 * wide + 2.0 * reaches)
-        left[~self.feet[some]] = False
-        left[:, self.under] = True
+        left[:, np.concatenate([f.triangles for f in self.parts.fans])] = True
         return np.asarray(left)
 
-    def rest(self, some: slice, left: Bools) -> Complexes:
+    def rest(self, feet: Ints, left: Bools) -> Complexes:
         """Entries of feet (feet, functions) with what is beyond."""
-        fans, looking = self.parts.fans[some], np.flatnonzero(self.feet[some])
-        found = np.zeros((len(fans), self.basis.size), np.complex128)
-        for n, row in zip(looking, in_parallel(lambda n: self._rest(fans[n], left[n]), looking.tolist()), strict=True):
-            found[n] = row
-        return found
+        fans = [self.parts.fans[n] for n in feet]
+        return np.array(in_parallel(lambda n: self._rest(fans[n], left[n]), range(len(fans))))
+
+    def among_feet(self, entries: Complexes) -> Complexes:
+        """Entries (feet, 2, feet) of all feet."""
+        return entries if self.rows is None else self.rows.among_feet(entries, self.parts.into)
 
     def complete(self, border: Complexes) -> None:
         """What the feet and probes of other elements see, from those that looked."""

@@ -108,25 +108,29 @@ class Beyond(Protocol):
     """What else than every triangle for itself tells feet and probes what is well off."""
 
     @property
-    def under(self) -> Ints:
-        """The triangles under any foot."""
+    def feet(self) -> Ints:
+        """The feet that look."""
         ...
 
     @property
     def probes(self) -> Bools:
-        """Which probes (probes,) are to see more than those."""
+        """Which probes (probes,) look; the others see but the triangles under feet that do."""
         ...
 
-    def leaves(self, some: slice, /) -> Bools:
-        """Which triangles (feet, triangles) it leaves to be looked at one by one by some of the feet."""
+    def leaves(self, feet: Ints, /) -> Bools:
+        """Which triangles (feet, triangles) it leaves to be looked at one by one by some feet."""
         ...
 
-    def rest(self, some: slice, left: Bools, /) -> Complexes:
+    def rest(self, feet: Ints, left: Bools, /) -> Complexes:
         """Entries of some feet (feet, functions) with what is on the other triangles."""
         ...
 
+    def among_feet(self, entries: Complexes, /) -> Complexes:
+        """Entries (feet, 2, feet) of all feet by those that looked."""
+        ...
+
     def complete(self, border: Complexes, /) -> None:
-        """Put what others tell into the rows of the border whose feet and probes have seen no more than those."""
+        """Put what others tell into the rows of the border whose feet and probes did not look."""
         ...
 
 
@@ -183,7 +187,7 @@ def _ends(parts: Layered, table: KernelTable, beyond: Beyond | None) -> Complexe
         near, wanted = away < 3.0 * mesh.reaches, np.ones(len(mesh), bool)
         if beyond is not None and not beyond.probes[row]:
             wanted[:] = False
-            wanted[beyond.under] = True
+            wanted[np.concatenate([parts.fans[n].triangles for n in beyond.feet])] = True
         for chosen, rule, weights in ((wanted & ~near, P7, W7), (wanted & near, P28, W28)):
             places = np.einsum("pc,tcx->tpx", rule, mesh.corners[chosen])
             off = np.hypot(places[..., 0] - top[0], places[..., 1] - top[1])
@@ -208,17 +212,20 @@ def _feet(parts: Layered, table: KernelTable, frequency: float, border: Complexe
     assert metal is not None
     onto = np.zeros((len(fans), first), np.complex128)
     halves = np.zeros((len(fans), 2, len(fans)), np.complex128)
-    for begin in range(0, len(fans), _TOGETHER):
-        some = slice(begin, begin + _TOGETHER)
+    looking = np.arange(len(fans)) if beyond is None else beyond.feet
+    for begin in range(0, len(looking), _TOGETHER):
+        some = looking[begin : begin + _TOGETHER]
         left = None if beyond is None else beyond.leaves(some)
-        seen = _seen_by(fans[some], metal, table, left)
+        seen = _seen_by(tuple(fans[n] for n in some), metal, table, left)
         onto[some] = with_sheets(seen, metal, frequency).sum(axis=1)
         if beyond is not None and left is not None:
             onto[some] += beyond.rest(some, left)
         halves[some] = np.stack([with_fan(seen, f, frequency) for f in fans], axis=2)
+    if beyond is not None:
+        halves = beyond.among_feet(halves)
     between = parts.into.T @ onto
     square = halves[:, 0] + halves[:, 1] + halves[:, 1].T
-    square += moments_of(fans, parts.standing, frequency, table.vector)
+    square += moments_of(fans, parts.standing, frequency, table.vector, rows=looking)
     border[:, :first] += between
     border[:, first:] += parts.into.T @ (0.5 * (square + square.T)) @ parts.into
 
