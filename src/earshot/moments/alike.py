@@ -127,38 +127,53 @@ def like_rows(alike: Alike, first: int) -> LikeRows | None:
 
 
 def alike_elements(basis: Basis, level: bool) -> Alike | None:
-    """The elements of a basis, if it is nothing but those; level: they must be of one height."""
+    """The elements of a basis, if it is nothing but those; level: they must be of one height.
+
+    An element is pieces of metal that do not touch, one of every kind there is.
+    """
     number = _connected(basis)
-    count = int(number.max(initial=-1)) + 1
-    if count < LEAST or basis.size % count or (np.bincount(number) != basis.size // count).any():
+    sizes = np.bincount(number)
+    if len(sizes) < LEAST:
         return None
     middles, moments = _middles(basis), _moments(basis)
-    functions = np.argsort(number, kind="stable").reshape(count, -1)
-    corners = middles[functions].min(axis=1)
-    own = middles[functions] - corners[:, None]
-    size, here = max(np.ptp(own[0], axis=0).max(), 1e-300), moments[functions] / np.abs(moments).max()
-    # Whichever way it is counted, a moment times itself is the same.
-    keys = np.concatenate([own / size, *(here * here[..., [axis]] for axis in range(3))], axis=2)
-    order = _matched(keys)
-    if order is None or (level and np.ptp(corners[:, 2]) > _EQUAL * size):
+    by_piece = np.split(np.argsort(number, kind="stable"), np.cumsum(sizes)[:-1])
+    size = max(np.ptp(middles, axis=0).max(), 1e-300)
+    kinds = []
+    for count in np.unique(sizes):
+        left = np.array([by_piece[n] for n in np.flatnonzero(sizes == count)])
+        while len(left):
+            functions, left = _of_a_kind(left, middles, moments)
+            # In the order of where they are, whatever the order they are given in.
+            corners = middles[functions].min(axis=1)
+            order = np.lexsort(np.round(corners / (size * _EQUAL)).T)
+            kinds.append((functions[order], corners[order]))
+            if len(functions) != len(kinds[0][0]):
+                return None
+    places = kinds[0][1]
+    if len(places) < LEAST or (level and np.ptp(places[:, 2]) > _EQUAL * size):
         return None
-    functions = np.take_along_axis(functions, order, axis=1)
+    if any(np.ptp(corners - places, axis=0).max() > _EQUAL * size for _, corners in kinds):
+        return None
+    functions = np.concatenate([own for own, _ in kinds], axis=1)
     flow = np.einsum("eox,ox->eo", moments[functions], moments[functions[0]])
-    return Alike(functions, np.where(flow < 0.0, -1.0, 1.0), corners)
+    return Alike(functions, np.where(flow < 0.0, -1.0, 1.0), places)
 
 
-def _matched(keys: Floats) -> Ints | None:
-    """For every element which of its functions is which of the first's (elements, own), if they are alike."""
+def _of_a_kind(functions: Ints, middles: Floats, moments: Floats) -> tuple[Ints, Ints]:
+    """Pieces (pieces, own) like the first, each in the order of that; and the others."""
     from scipy.spatial import cKDTree
 
-    tree, own = cKDTree(keys[0]), keys.shape[1]
-    if own > 1 and tree.query(keys[0], 2)[0][:, 1].min() < 4.0 * _EQUAL:
-        # Functions in one place cannot be told apart.
-        return None
+    own = middles[functions] - middles[functions].min(axis=1, keepdims=True)
+    size, here = max(np.ptp(own[0], axis=0).max(), 1e-300), moments[functions] / np.abs(moments[functions[0]]).max()
+    # Whichever way it is counted, a moment times itself is the same.
+    keys = np.concatenate([own / size, *(here * here[..., [axis]] for axis in range(3))], axis=2)
+    tree, count = cKDTree(keys[0]), keys.shape[1]
     off, which = tree.query(keys)
-    if off.max() > _EQUAL or (np.sort(which, axis=1) != np.arange(own)).any():
-        return None
-    return np.argsort(which, axis=1)
+    alike = (off.max(axis=1) < _EQUAL) & (np.sort(which, axis=1) == np.arange(count)).all(axis=1)
+    # Functions in one place cannot be told apart: such a piece is like none.
+    alike[0] = True
+    order = np.argsort(which, axis=1)
+    return np.take_along_axis(functions[alike], order[alike], axis=1), functions[~alike]
 
 
 def _connected(basis: Basis) -> Ints:
@@ -270,6 +285,8 @@ def by_a_few(
         found = np.empty(vectors.shape, np.complex128)
         found[alike.functions] = alike.signs[..., None] * (macro @ amounts)
         found[:, few] = solved
+        if len(few) == columns:
+            return found, f"all {columns} ports"
         looked = order[len(few) :][np.unique(np.linspace(0, columns - len(few) - 1, _LOOKED).astype(int))]
         residual, figures = off(found[:, looked], vectors[:, looked])
         if residual <= 1.0 and figures <= 1.0:

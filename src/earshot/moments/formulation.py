@@ -42,19 +42,25 @@ from .wire_basis import wire_basis
 
 
 class Amount(NamedTuple):
-    """What a grid takes on: functions, triangles, feet on them, and pairs of triangles that are near."""
+    """What a grid takes on: functions, triangles, feet that look at them, pairs of triangles that are near; whether of
+    elements that are alike.
+    """
 
     functions: int
     triangles: int
     feet: int
     pairs: float
+    alike: bool
 
 
 class Parts(NamedTuple):
-    """What a matrix in parts is made of: entries that are near, and pairs of clusters that are far."""
+    """What a matrix in parts is made of: entries that are near, and pairs of clusters that are far; whether of elements
+    that are alike.
+    """
 
     near: float
     far: int
+    alike: bool
 
 
 class Formulation(Protocol):
@@ -111,7 +117,7 @@ class InTheOpen:
 
     def amount(self, basis: Basis, frequency: float) -> Parts:
         """Of all but feet."""
-        return parts_of(basis, frequency)
+        return parts_of(basis, frequency, self.plane)
 
     def operator(self, basis: Basis, frequency: float, local: Any) -> Bordered:
         """What is far by few functions."""
@@ -152,7 +158,7 @@ class OverEarth:
 
     def amount(self, basis: Basis, frequency: float) -> Parts:
         """Of all but feet."""
-        return parts_of(basis, frequency)
+        return parts_of(basis, frequency, True)
 
     def operator(self, basis: Basis, frequency: float, local: Any) -> Bordered:
         """What is far by few functions."""
@@ -214,7 +220,10 @@ class OnLayers:
         parts = layered(basis, self.stack)
         assert parts.metal is not None
         pairs = pairs_near(parts.metal, reach_of(parts.metal, self.stack, frequency))
-        return Amount(parts.metal.size, len(parts.metal.mesh), len(parts.fans), pairs)
+        alike, feet = alike_elements(basis, True), len(parts.fans)
+        like = None if alike is None or parts.aloft is not None else like_rows(alike, basis.first_wire)
+        looking = feet if like is None else min(feet, len(like.asked))
+        return Amount(parts.metal.size, len(parts.metal.mesh), looking, pairs, alike is not None)
 
     def operator(self, basis: Basis, frequency: float, local: Any) -> Bordered:
         """Metal on the level by a grid, all else as it is."""
@@ -271,11 +280,12 @@ class OnLayers:
         return found[np.searchsorted(aloft, segments)]
 
 
-def parts_of(basis: Basis, frequency: float) -> Parts:
-    """What the matrix of a basis in the open is in parts."""
+def parts_of(basis: Basis, frequency: float, level: bool) -> Parts:
+    """What the matrix of a basis in the open is in parts; level: see `alike_elements`."""
     clusters = clustered(basis, frequency).clusters
     counts = np.diff(clusters.spans, axis=1)[:, 0]
-    return Parts(float(counts[clusters.near].prod(axis=1).sum()), len(clusters.far))
+    near = float(counts[clusters.near].prod(axis=1).sum())
+    return Parts(near, len(clusters.far), alike_elements(basis, level) is not None)
 
 
 def formulation(medium: Medium) -> Formulation:

@@ -7,6 +7,7 @@ from typing import NamedTuple
 from ..description.antenna import Antenna
 from ..errors import RunError, UsageError
 from ..running import free_memory, thread_count
+from .alike import LEAST
 from .basis import Basis
 from .formulation import Parts, formulation
 from .iterative import columns_at_once
@@ -34,6 +35,8 @@ _FADED_BYTES, _FADED_SECONDS, _HELD_SECONDS = 1.2e4, 4e-6, 1.2e-9
 """Of a function, what is nearly the matrix; an entry that is held, times a column."""
 _OF_WIRES, _BY_TABLE, _STEPS_IN_PARTS = 0.3, 5.0, 40
 """What entries of wires take of those of sheets; of kernels from tables besides; iterations, as large plates have."""
+_OF_ALIKE = 16
+"""Columns that many ports on elements that are alike take, products among those included."""
 _BESIDES = 2 * 10**7
 """Bytes for a grid and what else does not grow with all of that."""
 
@@ -92,17 +95,23 @@ def _fast(antenna: Antenna, basis: Basis, frequency: float) -> Cost:
     amount = formulation(antenna.medium).amount(basis, frequency)
     if isinstance(amount, Parts):
         return _in_parts(antenna, basis, amount)
-    functions, triangles, feet, pairs = amount
-    outer, columns, n = basis.size - functions, max(1, len(antenna.gaps)), basis.size
+    functions, triangles, feet, pairs, alike = amount
+    outer, columns, n = basis.size - functions, _columns(antenna, alike), basis.size
     together = columns_at_once(n, columns)
     held = _NEAR_BYTES * pairs + 64.0 * outer * n + 16.0 * _HELD * together * n + 160.0 * min(feet, 16) * triangles
     seconds = _NEAR_SECONDS * pairs + _FOOT_SECONDS * feet * triangles + _STEP_SECONDS * _STEPS * columns * n
     return Cost(int(held) + _BESIDES, seconds + 1.0)
 
 
+def _columns(antenna: Antenna, alike: bool) -> int:
+    """Ports that are solved for, as good as: where elements are alike, a few tell the others."""
+    count = max(1, len(antenna.gaps))
+    return min(count, _OF_ALIKE) if alike and count >= LEAST else count
+
+
 def _in_parts(antenna: Antenna, basis: Basis, parts: Parts) -> Cost:
     """Entries that are near, and those between few functions of clusters that are far; iterates."""
-    n, columns = basis.size, max(1, len(antenna.gaps))
+    n, columns = basis.size, _columns(antenna, parts.alike)
     sheets, feet = basis.first_wire / n, len(basis.feet)
     slow = 1.0 + _BY_TABLE * antenna.medium.reflects
     held = 16.0 * parts.near + _FAR_BYTES * parts.far + _FADED_BYTES * n + 64.0 * feet * n
