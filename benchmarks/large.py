@@ -1,9 +1,9 @@
-"""Large printed antennas by both ways: python benchmarks/large.py [PICTURE].
+"""Large antennas by both ways: python benchmarks/large.py [PICTURE].
 
 Panels of patches with their trees of strips on the default board at 5.8 GHz, of 2,000 to 85,000 unknowns, fast; the
-smaller of them dense; panels of single patches, a port each; and iterations against the board and the mesh. Every solve
-runs in a process of its own, so that the memory is its own. Prints tables in Markdown; draws time and memory when told
-where.
+smaller of them dense; plates in free space and beams over meadow by both; panels of single patches, a port each; and
+iterations against the board and the mesh. Every solve runs in a process of its own, so that the memory is its own.
+Prints tables in Markdown; draws time and memory when told where.
 """
 
 import json
@@ -31,13 +31,28 @@ def patches(count: int, thickness: str = "0.02 lambda") -> es.Antenna:
     return arrays.repeated(one, arrays.grid(count, count, 0.6 * WAVE, 0.6 * WAVE))
 
 
+def plate(side: float) -> es.Antenna:
+    """A plate so many wavelengths wide, fed across its middle."""
+    own = es.Sheet("plate", es.shapes.plate(side * WAVE, side * WAVE))
+    port = es.Port("feed", on="plate", at=(0.02 * WAVE, 0.01 * WAVE, 0.0), across="x")
+    return es.Antenna("plate", sheets=[own], ports=[port])
+
+
+def beams(count: int) -> es.Antenna:
+    """Yagis in a square, a wavelength over meadow."""
+    one = es.antennas.yagi("5.8 GHz").antenna.raised(WAVE)
+    one = es.Antenna("yagi", one.wires, one.ports, es.earth("meadow"))
+    return arrays.repeated(one, arrays.grid(count, count, 1.4 * WAVE, 0.9 * WAVE))
+
+
 def solved(kind: str, numbers: list[float], method: str, density: float) -> dict[str, float]:
     """What a solve takes: unknowns, triangles' seconds, fill and factors, solution, pattern, GB, iterations."""
     import psutil
 
     from earshot.answers.prepare import estimate, prepare
 
-    antenna = panel(*map(int, numbers)) if kind == "panel" else patches(int(numbers[0]), *map(str, numbers[1:]))
+    made = {"panel": panel, "plate": plate, "beams": beams, "patches": patches}[kind]
+    antenna = made(*(n if kind == "plate" or isinstance(n, str) else int(n) for n in numbers))
     rule = es.MeshRule(density=density)
     warm = es.antennas.patch("5.8 GHz").antenna
     es.solve(warm, 5.8e9, method=method).drive().far_field().summary()
@@ -111,7 +126,13 @@ def main() -> None:
     table("The same, dense", dense)
     if len(sys.argv) > 1:
         drawn(sys.argv[1], fast, dense)
-    table("Panels of single patches, a port each, fast", [apart("patches", [n], "fast", 1.0) for n in (2, 4, 8)])
+    for title, kind, sizes, density, most in (
+        ("Plates in free space", "plate", (3, 4.5, 6, 9, 12.5), 1.0, 7.0),
+        ("Beams over meadow", "beams", (4, 6), 3.0, 9.0),
+    ):
+        table(f"{title}, fast", [apart(kind, [n], "fast", density) for n in sizes])
+        table(f"{title}, dense", [apart(kind, [n], "dense", density) for n in sizes if n < most])
+    table("Panels of single patches, a port each, fast", [apart("patches", [n], "fast", 1.0) for n in (2, 4, 8, 16)])
     rows = []
     for thickness in ("0.005 lambda", "0.01 lambda", "0.02 lambda", "0.04 lambda"):
         for density in (0.7, 1.0, 1.6):

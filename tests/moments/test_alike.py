@@ -21,6 +21,7 @@ def few(monkeypatch):
     for module in (like, iterative, ways):
         monkeypatch.setattr(module, "LEAST", 9)
     monkeypatch.setattr(like, "_FIRST", 6)
+    monkeypatch.setattr(iterative, "_ALIKE", 1e-2)
     monkeypatch.setattr(like, "_LARGEST", 10**6)
 
 

@@ -17,7 +17,7 @@ from ..running import report
 from .basis import Basis
 from .krylov import Product
 
-LEAST = 24
+LEAST = 48
 """Elements and ports from which it is worth while."""
 _EQUAL = 1e-6
 """How far alike elements may be from equal, over their size."""

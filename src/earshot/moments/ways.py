@@ -31,8 +31,8 @@ _HELD, _STEPS, _STEP_SECONDS = 14, 7, 5.5e-6
 """Iterates held; iterations; and what one takes of a function and column."""
 _NEAR_ENTRY, _FAR_SECONDS, _FAR_BYTES = 2.5e-7, 4e-3, 3.0e4
 """Of a matrix in parts: an entry that is near, and a pair of clusters that are far."""
-_FADED_BYTES, _FADED_SECONDS, _HELD_SECONDS = 1.2e4, 4e-6, 1.2e-9
-"""Of a function, what is nearly the matrix; an entry that is held, times a column."""
+_FADED_BYTES, _FRONT_BYTES, _FRONT_SECONDS, _READ = 1.2e4, 480.0, 1.5e-7, 4e9
+"""What is nearly the matrix: of a function, times functions to 1.36, factors' seconds to 1.8; bytes read a second."""
 _OF_WIRES, _BY_TABLE, _STEPS_IN_PARTS = 0.3, 5.0, 40
 """What entries of wires take of those of sheets; of kernels from tables besides; iterations, as large plates have."""
 _OF_ALIKE = 16
@@ -113,11 +113,13 @@ def _in_parts(antenna: Antenna, basis: Basis, parts: Parts) -> Cost:
     """Entries that are near, and those between few functions of clusters that are far; iterates."""
     n, columns = basis.size, _columns(antenna, parts.alike)
     sheets, feet = basis.first_wire / n, len(basis.feet)
-    slow = 1.0 + _BY_TABLE * antenna.medium.reflects
-    held = 16.0 * parts.near + _FAR_BYTES * parts.far + _FADED_BYTES * n + 64.0 * feet * n
+    slow = (1.0 + _BY_TABLE * antenna.medium.reflects) * (_OF_WIRES + (1.0 - _OF_WIRES) * sheets)
+    kept = 16.0 * parts.near + _FAR_BYTES * parts.far
+    fronts = _FRONT_BYTES * n**1.36 * (_OF_WIRES + (1.0 - _OF_WIRES) * sheets)
+    held = kept + fronts + _FADED_BYTES * n + 64.0 * feet * n
     held += 16.0 * _STEPS_IN_PARTS * columns_at_once(n, columns) * n
-    made = (_NEAR_ENTRY * parts.near + _FAR_SECONDS * parts.far) * slow * (_OF_WIRES + (1.0 - _OF_WIRES) * sheets)
-    step = _HELD_SECONDS * parts.near + _HELD_SECONDS * _FAR_BYTES / 8.0 * parts.far + _FADED_SECONDS * n
+    made = (_NEAR_ENTRY * parts.near + _FAR_SECONDS * parts.far) * slow + _FRONT_SECONDS * n**1.8 * sheets
+    step = (kept + 2.0 * fronts) / _READ
     return Cost(int(held) + _BESIDES, made + _STEPS_IN_PARTS * columns * step + 1.0)
 
 

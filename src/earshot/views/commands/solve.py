@@ -25,7 +25,7 @@ Nearness = Annotated[
 Method = Annotated[
     str,
     typer.Option("--method", metavar="auto|dense|fast", help="How the matrix is solved: all of it made and factorised, "
-                 "or metal on layers on a grid and iterated; the quicker of them unless given."),
+                 "or what is far in less room, and iterated; the quicker of them unless given."),
 ]  # fmt: skip
 WithEvidence = Annotated[bool, typer.Option("--evidence", help="Solve once more, finer, and show how far to trust it.")]
 
