@@ -39,8 +39,9 @@ def solve(
     serves all. rule: how finely wires are divided. evidence: gather it too, at the solved frequency nearest the middle,
     with the first port driven and any others closed by their references. errors: keep at single frequencies what
     `mesh_errors` asks, for some tenth of a solve. method: "dense" makes all of the matrix and factorises it; "fast"
-    holds what is far in less room and iterates; "auto" takes the faster of them, and dense where iterations fail. Raises ModelError with its findings when
-    `check` says the model cannot be solved, UsageError without a frequency or a port, RunError when the solve fails.
+    holds what is far in less room and iterates; "auto" takes the faster of them, and dense where iterations fail.
+    Raises ModelError with its findings when `check` says the model cannot be solved, UsageError without a frequency or
+    a port, RunError when the solve fails.
     """
     model = model_of(model, "solve")
     if frequencies is None:
