@@ -7,7 +7,7 @@ from numba import njit
 
 from .fading import faded_share
 from .rows import AREA, MX, MY, MZ
-from .sheets import NEAR, apart, fading, far_row, mixed, near_numbers, source_of
+from .sheets import NEAR, apart, fading, far_row, mixed, near_numbers, sums_of
 
 _ROWS = 16
 
@@ -43,16 +43,7 @@ def _add(turned, sums, sides, images, flow, share, halves, places, tile):
     sides (2, columns), images (8, columns): where in turned, and c and p, of the columns' halves. sums (8, columns).
     """
     count = sides.shape[1]
-    for g in range(count):
-        a, b = sides[0, g], sides[1, g]
-        c, x, y, z = images[0, g], images[1, g], images[2, g], images[3, g]
-        ar, axr, ayr, azr = source_of(turned, a, 0, c, x, y, z, flow, share)
-        ai, axi, ayi, azi = source_of(turned, a, 8, c, x, y, z, flow, share)
-        c, x, y, z = images[4, g], images[5, g], images[6, g], images[7, g]
-        br, bxr, byr, bzr = source_of(turned, b, 0, c, x, y, z, flow, share)
-        bi, bxi, byi, bzi = source_of(turned, b, 8, c, x, y, z, flow, share)
-        sums[0, g], sums[1, g], sums[2, g], sums[3, g] = ar + br, axr + bxr, ayr + byr, azr + bzr
-        sums[4, g], sums[5, g], sums[6, g], sums[7, g] = ai + bi, axi + bxi, ayi + byi, azi + bzi
+    sums_of(turned, sides, images, 0, flow, share, sums)
     for h in halves:
         f, side = h // 2, 4 * (h % 2)
         c, x, y, z = places[side, f], places[side + 1, f], places[side + 2, f], places[side + 3, f]

@@ -302,7 +302,7 @@ def near_row(t, corners, i, s, others, k, out, one, static):
 
 
 @njit(inline="always", fastmath=True, error_model="numpy")
-def source_of(out, a, r, c, x, y, z, flow, charge):
+def _source(out, a, r, c, x, y, z, flow, charge):
     """What a source half c (r' - p'), p' = (x, y, z), on triangle a gives to a test half about p: first less p·rest.
 
     From columns r to r + 7 of out (m, 16): flow (Irs - p'·Ir) less the charges', flow (Is - p' I0).
@@ -316,6 +316,24 @@ def source_of(out, a, r, c, x, y, z, flow, charge):
         c * (out[a, r + 5] - y * g),
         c * (out[a, r + 6] - z * g),
     )
+
+
+@njit(fastmath=True, error_model="numpy")
+def sums_of(turned, pairs, images, first, flow, share, sums):
+    """What both halves of source functions, from `first` on, give to a test half, as `_source` tells, into sums (8, n).
+
+    pairs (2, n): the rows of turned (m, 16) that their triangles have; images (8, n): c and p of both.
+    """
+    for g in range(first, pairs.shape[1]):
+        a, b = pairs[0, g], pairs[1, g]
+        c, x, y, z = images[0, g], images[1, g], images[2, g], images[3, g]
+        ar, axr, ayr, azr = _source(turned, a, 0, c, x, y, z, flow, share)
+        ai, axi, ayi, azi = _source(turned, a, 8, c, x, y, z, flow, share)
+        c, x, y, z = images[4, g], images[5, g], images[6, g], images[7, g]
+        br, bxr, byr, bzr = _source(turned, b, 0, c, x, y, z, flow, share)
+        bi, bxi, byi, bzi = _source(turned, b, 8, c, x, y, z, flow, share)
+        sums[0, g], sums[1, g], sums[2, g], sums[3, g] = ar + br, axr + bxr, ayr + byr, azr + bzr
+        sums[4, g], sums[5, g], sums[6, g], sums[7, g] = ai + bi, axi + bxi, ayi + byi, azi + bzi
 
 
 @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
@@ -351,16 +369,7 @@ def fill_sheets(
         if i > 0:
             # What lies before i has had its turn.
             turned[i - 1] = 0.0
-        for g in range(lowest[i], n):
-            a, b = pairs[0, g], pairs[1, g]
-            c, x, y, z = images[0, g], images[1, g], images[2, g], images[3, g]
-            ar, axr, ayr, azr = source_of(turned, a, 0, c, x, y, z, flow, share)
-            ai, axi, ayi, azi = source_of(turned, a, 8, c, x, y, z, flow, share)
-            c, x, y, z = images[4, g], images[5, g], images[6, g], images[7, g]
-            br, bxr, byr, bzr = source_of(turned, b, 0, c, x, y, z, flow, share)
-            bi, bxi, byi, bzi = source_of(turned, b, 8, c, x, y, z, flow, share)
-            sums[0, g], sums[1, g], sums[2, g], sums[3, g] = ar + br, axr + bxr, ayr + byr, azr + bzr
-            sums[4, g], sums[5, g], sums[6, g], sums[7, g] = ai + bi, axi + bxi, ayi + byi, azi + bzi
+        sums_of(turned, pairs, images, lowest[i], flow, share, sums)
         for h in range(start[i], start[i + 1]):
             f, side = halves[h] // 2, 4 * (halves[h] % 2)
             c, x, y, z = places[side, f], places[side + 1, f], places[side + 2, f], places[side + 3, f]
