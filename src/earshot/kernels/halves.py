@@ -1,4 +1,4 @@
-"""A dense part of a symmetric matrix, and its transpose, times several columns at once."""
+"""Products of a matrix in parts with several columns: dense parts and their transposes, and sums by clusters."""
 
 from numba import njit
 

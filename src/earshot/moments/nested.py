@@ -74,6 +74,8 @@ class Nested:
         """The matrix times columns (functions, columns)."""
         from ..kernels.halves import sums_down, sums_up
 
+        announce(sums_up)
+        announce(sums_down)
         given = np.ascontiguousarray(columns, np.complex128)
         held = np.zeros((self.sums.few[-1], given.shape[1]), np.complex64)
         held[: self.size] = given

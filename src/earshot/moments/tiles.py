@@ -16,6 +16,7 @@ from ..arraytypes import Complexes, Floats, Ints
 from ..constants import wavenumber
 from ..media.earth_table import EarthTable
 from ..meshing.sheet_mesh import MIRROR
+from ..running import announce
 from .basis import Basis
 from .coupling import Points, wire_points, with_halves
 from .earth import rules_of_earth
@@ -65,6 +66,7 @@ class Tiles:
     def _sheets(self, rows: Ints, columns: Ints, reach: float, out: Complexes) -> None:
         from ..kernels.sheet_tile import sheet_tile
 
+        announce(sheet_tile)
         sheets = self.basis.sheets
         assert sheets is not None
         (first, of_first), (second, sides) = (_under(sheets.pairs[:, own]) for own in (rows, columns))
@@ -85,6 +87,7 @@ class Tiles:
     def _sheets_by_earth(self, one: _On, rows: Ints, two: _On, columns: Ints, reach: float, out: Complexes) -> None:
         from ..kernels.earth_sheets import earth_numbers
 
+        announce(earth_numbers)
         sheets, table = self.basis.sheets, self.table
         assert sheets is not None
         assert table is not None
@@ -108,6 +111,7 @@ class Tiles:
         if self.table is not None:
             from ..kernels.earth import earth_halves
 
+            announce(earth_halves)
             table = self.table
             (one, sides), (two, others) = (_under(wires.halves[:, own] // 2) for own in (rows, columns))
             halves = np.empty((2 * len(one), 2 * len(two)), np.complex128)
@@ -129,6 +133,7 @@ class Tiles:
         from ..kernels.coupling import potentials
         from ..kernels.earth_sheets import earth_potentials
 
+        announce(potentials)
         own, sheets, mesh = self.basis.wires, self.basis.sheets, self.basis.mesh
         assert sheets is not None
         (one, sides), (two, others) = _under(own.halves[:, wires] // 2), _under(sheets.pairs[:, columns])
@@ -146,6 +151,7 @@ class Tiles:
                 halves = sum(with_halves(faded, others[s], coefficients[s], apexes[s], self.frequency) for s in (0, 1))
                 out[n] += _gathered(halves, ends, signs)
         if self.table is not None:
+            announce(earth_potentials)
             table = self.table
             seen = np.zeros((len(one), 2, 4, len(two)), np.complex128)
             earth_potentials(
