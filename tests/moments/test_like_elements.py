@@ -9,7 +9,9 @@ from earshot.answers.prepare import estimate, prepare
 from earshot.moments import alike as like
 from earshot.moments import iterative, ways
 from earshot.moments.alike import alike_elements, among, like_rows, spread_out
+from earshot.moments.fewer import fewer_functions
 from earshot.moments.formulation import antenna_basis, formulation
+from earshot.moments.ports import gap_vectors
 
 HERTZ = 5.8e9
 WAVE = 299792458.0 / HERTZ
@@ -49,12 +51,13 @@ def rods(count, medium=None):
 @pytest.mark.parametrize("make", [lambda: patches(4, 4), lambda: rods(9, es.earth("meadow")), lambda: rods(12)])
 def test_many_ports_from_a_few_are_those_of_every_port_solved(make, few, monkeypatch):
     antenna = make()
-    short = es.solve(antenna, HERTZ, method="fast", errors=False)
+    rule = es.MeshRule(density=0.5 if antenna.sheets else 1.0)
+    short = es.solve(antenna, HERTZ, rule=rule, method="fast", errors=False)
     monkeypatch.setattr(iterative, "LEAST", 10**6)
-    whole = es.solve(antenna, HERTZ, method="fast", errors=False)
+    whole = es.solve(antenna, HERTZ, rule=rule, method="fast", errors=False)
     count = len(antenna.ports)
     told = short.record.ways[HERTZ]
-    if make().sheets:
+    if antenna.sheets:
         assert f"of {count} ports, the others by" in told
     assert "the others by" not in whole.record.ways[HERTZ]
     np.testing.assert_allclose(short.network.s().values, whole.network.s().values, rtol=0, atol=3e-4)
@@ -87,6 +90,27 @@ def test_the_matrix_among_macro_functions_is_the_product_with_them(few):
     wide = own.spread(macro, np.arange(12), basis.size)
     exact = wide.T @ operator.product(wide)
     np.testing.assert_allclose(among(own, macro, operator.product), exact, rtol=0, atol=2e-4 * np.abs(exact).max())
+
+
+@pytest.mark.parametrize("make", [lambda: patches(4, 3), lambda: rods(12)])
+def test_among_fewer_functions_elements_are_alike_as_well(make, few, monkeypatch):
+    antenna = make()
+    basis = antenna_basis(antenna, WAVE, es.MeshRule(density=0.5 if antenna.sheets else 1.0))
+    elements = alike_elements(basis, False)
+    fewer = fewer_functions(antenna, basis, gap_vectors(antenna, basis))
+    found = elements.among_fewer(fewer)
+    assert found.functions.size == fewer.shape[1] < 0.6 * basis.size
+    # Each element's own part of what makes a function of fewer is that of the first.
+    own = [
+        (fewer[every][:, columns].toarray() * before[:, None]) * after
+        for every, before, columns, after in zip(
+            elements.functions, elements.signs, found.functions, found.signs, strict=True
+        )
+    ]
+    np.testing.assert_allclose(own, np.broadcast_to(own[0], np.shape(own)), rtol=0, atol=1e-5 * np.abs(own[0]).max())
+    odd = fewer.tolil()
+    odd[elements.functions[1, 0]] *= 1.1
+    assert elements.among_fewer(odd.tocsr()) is None
 
 
 def test_elements_are_alike_whichever_way_and_in_whatever_order_they_are_given(few):

@@ -110,16 +110,17 @@ def corporate_panel(
 ) -> Design:
     """A panel of patches fed through a tree of strips that divides the power evenly, by one pin.
 
-    The field is along x, across the rows; columns along y: 2, 4 or 8. rows: 1 or 2; for more of them repeat one with an
-    array, a port each. Lines of 100 ohm meet at tees, with quarter waves of 70.7 ohm behind. values: to change, by
-    name. Raises UsageError and UnitError.
+    The field is along x, across the rows; columns along y: 2, 4 or 8. rows: 1, 2, or 4 and 8 with as many columns or
+    twice as many; for other numbers repeat one row with an array, a port each. Lines of 100 ohm meet at tees, with
+    quarter waves of 70.7 ohm behind; from 4 rows on, of every two rows the lower one's line is a whole wave longer.
+    values: to change, by name. Raises UsageError and UnitError.
     """
     if columns not in (2, 4, 8):
         raise UsageError(f"columns = {columns!r}: the tree divides by two: 2, 4 or 8")
-    if counted(rows, "rows", 1, 64) > 2:
+    if counted(rows, "rows", 1, 64) > 2 and (rows not in (4, 8) or columns not in (rows, 2 * rows)):
         raise UsageError(
-            f"rows = {rows}: one pin feeds 1 or 2; for more make one row and repeat it, --count 1x{columns} "
-            f"--array '{rows} along x', with a port for each"
+            f"rows = {rows} of {columns}: one pin feeds 1 or 2 rows, 4 of 4 or 8, or 8 of 8; for others make one row "
+            f"and repeat it, --count 1x{columns} --array '{rows} along x', with a port for each"
         )
     draft = Draft("Panel with its tree", "Patches fed through a tree of strips, by one pin.", frequency)
     stack = board_of(draft, board, thickness)
@@ -137,7 +138,17 @@ def corporate_panel(
     shown(draft, "clear", 0.1 * wave, 0.5, 2.0, "from a patch's rim to the first line beside it")
     pitch = 0.75 * wave
     shown(draft, "pitch", pitch, 0.7, 1.4, "from column to column")
-    if rows == 2:
+    if rows > 2:
+        whole = strip_line(stack, wide, draft.hertz).wavelength
+        if whole + 0.16 * wave >= wave:
+            raise UsageError(
+                f"rows = {rows}: a wave on the strip is {whole / wave:.2f} of one in air, and rows that far apart "
+                "have grating lobes: take a board of higher permittivity, or 1 or 2 rows"
+            )
+        shown(draft, "strip", wide, 0.5, 2.0, "width of lines of 50 ohm")
+        shown(draft, "whole", whole, 0.8, 1.2, "what the line to the lower of two rows is longer: a whole wave")
+        shown(draft, "apart", max(pitch, whole + 0.16 * wave), 0.9, 1.2, "from row to row")
+    elif rows == 2:
         need = start.length + 0.2 * wave + (levels - 1) * quarter
         shown(draft, "apart", max(pitch, need), 0.8, 1.4, "from row to row")
     else:
@@ -145,14 +156,16 @@ def corporate_panel(
     draft.rod("0.012 lambda")
     tips = []
     for number in range(rows):
-        x0 = {1: "0", 2: ("apart / 2", "-apart / 2")[number]}[rows]
+        x0 = "0" if rows == 1 else f"{0.5 * (rows - 1) - number:g} * apart"
         for column in range(columns):
             _fed_patch(draft, f"{number + 1}_{column + 1}", x0, _across(column, columns))
-        last = "strip" if rows == 1 else "middle"
-        for level in range(levels):
-            _tree(draft, number, level, levels, columns, x0, last)
+        last = "middle" if rows == 2 else "strip"
+        for level in range(1 if rows > 2 else levels):
+            _tree(draft, number, level, 1 if rows > 2 else levels, columns, x0, last)
         tips.append(_run(x0, levels - 1))
-    if rows == 1:
+    if rows > 2:
+        pin = _branches(draft, rows, columns)
+    elif rows == 1:
         pin = f"{tips[0]} - quarter"
         ends = [f"{x}, 0, thickness" for x in (f"{tips[0]} - thin / 2", f"{pin} - strip / 2")]
         draft.sheet("line", "trace", {"points": ends, "width": "strip"}, density=_DENSITY)
@@ -167,6 +180,49 @@ def corporate_panel(
     draft.port("feed", "pin", 0)
     draft.case("E", "H")
     return draft.design(values)
+
+
+def _branches(draft: Draft, rows: int, columns: int) -> str:
+    """The lines from pairs of patches to one place on y = 0, whose x is returned: joined along x and y by turns."""
+
+    def x_of(step: float) -> str:
+        return f"{step:g} * apart - length / 2 - clear + whole / 2"
+
+    def laid(name: str, points: list[str], widths: list[str]) -> None:
+        draft.sheet(name, "trace", {"points": points, "width": widths}, density=_DENSITY)
+
+    # Two rows meet nearer to the upper one by half a wave on either side: where there is room to go on across.
+    across = [0.5 * (columns - 1) - 2 * pair - 0.5 for pair in range(columns // 2)]
+    along = [0.5 * (rows - 1) - 2 * pair - 0.5 for pair in range(rows // 2)]
+    for n, step in enumerate(along):
+        x = x_of(step)
+        high, low = (f"{step + side:g} * apart - length / 2 - clear" for side in (0.5, -0.5))
+        ends = [f"{high} - thin / 2", f"{x} + strip / 2", f"{x} - strip / 2", f"{low} + thin / 2"]
+        for m, side in enumerate(across):
+            laid(f"pair_{n + 1}_{m + 1}", [f"{at}, {side:g} * pitch, thickness" for at in ends], ["strip"] * 3)
+    level, own, stem, quarter = 0, "strip", "strip", "whole / 4"
+    while len(across) * len(along) > 1:
+        sideways = level % 2 == 0
+        joined = across if sideways else along
+        middles = [0.5 * (a + b) for a, b in zip(joined[::2], joined[1::2], strict=True)]
+        last = len(across) * len(along) == 2
+        for n, middle in enumerate(middles):
+            places = [f"{k:g} * pitch" if sideways else x_of(k) for k in (*joined[2 * n : 2 * n + 2], middle)]
+            one, two, tee = places
+            room = [tee] if last else [f"{tee} + middle / 2", f"{tee} - middle / 2"]
+            steps = [f"{one} - {own} / 2", f"{one} - {own} / 2 - {quarter}", *room,
+                     f"{two} + {own} / 2 + {quarter}", f"{two} + {own} / 2"]  # fmt: skip
+            widths = [stem, *["thin"] * (len(room) + 1), stem]
+            for m, other in enumerate(along if sideways else across):
+                fixed = x_of(other) if sideways else f"{other:g} * pitch"
+                points = [f"{fixed}, {at}, thickness" if sideways else f"{at}, {fixed}, thickness" for at in steps]
+                laid(f"join_{level + 1}_{n + 1}_{m + 1}", points, widths)
+        if sideways:
+            across = middles
+        else:
+            along = middles
+        level, own, stem, quarter = level + 1, "thin", "middle", "quarter"
+    return x_of(along[0])
 
 
 def _across(column: float, columns: int) -> str:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -23,7 +24,7 @@ _EQUAL = 1e-6
 """How far alike elements may be from equal, over their size."""
 _FIRST, _LOOKED, _ROUNDS = 9, 6, 3
 """Ports that are solved; others that are looked at, and solved too where they are off; how often."""
-_TOLERANCE, _LARGEST = 2e-5, 9000
+_TOLERANCE, _LARGEST = 3e-6, 9000
 """What is left out of solved currents, over the largest; and the most macro functions in all."""
 
 
@@ -48,6 +49,29 @@ class Alike:
     def taken(self, columns: Complexes) -> Complexes:
         """Of columns (functions, columns) what is on every element (elements, own, columns)."""
         return np.asarray(columns[self.functions] * self.signs[..., None])
+
+    def among_fewer(self, fewer: Any) -> Alike | None:
+        """The same of fewer functions, sparse (functions, fewer), if those of every element are alike as well."""
+        from scipy.sparse import diags_array
+
+        weights = np.random.default_rng(0).random(self.functions.shape[1])
+        functions, signs, first = [], [], None
+        for own, ways in zip(self.functions, self.signs, strict=True):
+            here = (diags_array(ways) @ fewer[own]).tocsc()
+            used = np.flatnonzero(np.diff(here.indptr))
+            used = used[np.argsort(abs(here[:, used]).T @ weights)]
+            here = here[:, used]
+            first = here if first is None else first
+            if here.shape != first.shape:
+                return None
+            way = np.where(np.asarray(first.multiply(here).sum(axis=0)).ravel() < 0.0, -1.0, 1.0)
+            if abs(here @ diags_array(way) - first).max() > _EQUAL * abs(first).max():
+                return None
+            functions.append(used)
+            signs.append(way)
+        if len(np.unique(functions)) != fewer.shape[1]:
+            return None
+        return Alike(np.array(functions), np.array(signs), self.places)
 
     @property
     def _off(self) -> Ints:

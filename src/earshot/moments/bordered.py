@@ -58,7 +58,8 @@ class Bordered:
 
     def reduced(self, fewer: Any) -> Reduced:
         """Among fewer functions."""
-        return Reduced(self, fewer, self.nearly.reduced(fewer, self.product))
+        alike = None if self.alike is None else self.alike.among_fewer(fewer)
+        return Reduced(self, fewer, self.nearly.reduced(fewer, self.product), alike)
 
     def factors(self) -> Iterative:
         """By iterations."""
@@ -72,6 +73,7 @@ class Reduced:
     whole: Bordered
     fewer: Any
     nearly: Nearly
+    alike: Alike | None = None
 
     @property
     def bytes(self) -> int:
@@ -84,8 +86,9 @@ class Reduced:
 
     def reduced(self, fewer: Any) -> Reduced:
         """Among fewer still."""
-        return Reduced(self.whole, self.fewer @ fewer, self.nearly.reduced(fewer, self.product))
+        alike = None if self.alike is None else self.alike.among_fewer(fewer)
+        return Reduced(self.whole, self.fewer @ fewer, self.nearly.reduced(fewer, self.product), alike)
 
     def factors(self) -> Iterative:
         """By iterations."""
-        return iterative(self.product, self.nearly, self.bytes)
+        return iterative(self.product, self.nearly, self.bytes, self.alike)

@@ -25,6 +25,7 @@ from .sheet_basis import SheetBasis
 from .wire_basis import WireBasis
 
 _ROUNDS = 2
+_LIKE = 1e-9
 _FLAT = 0.85
 """Cosine between the normals of triangles that are taken together."""
 
@@ -217,7 +218,11 @@ def _in_pairs(own: Ints, neighbours: Ints, length: Floats, areas: Floats) -> Int
     apart = neighbours[0] != neighbours[1]
     pairs, which = np.unique(neighbours[:, apart], axis=1, return_inverse=True)
     shared, area = np.bincount(which.ravel(), length[apart], minlength=pairs.shape[1]), np.bincount(own, areas)
-    order = np.argsort(-(shared**2) / np.sqrt(area[pairs[0]] * area[pairs[1]]), kind="stable")
+    worth = shared**2 / np.sqrt(area[pairs[0]] * area[pairs[1]])
+    order = np.argsort(-worth, kind="stable")
+    # What differs by rounding alone goes by numbers, so that elements that are alike are taken together alike.
+    below = np.diff(worth[order], prepend=np.inf) < -_LIKE * worth[order]
+    order = order[np.lexsort([order, np.cumsum(below)])]
     into, taken = np.arange(len(area)), np.zeros(len(area), bool)
     for a, b in pairs[:, order].T.tolist():
         if not taken[a] and not taken[b]:

@@ -59,8 +59,13 @@ class Nearly:
         places = (weights @ self.places) / np.maximum(np.asarray(weights.sum(axis=1)), 1e-300)[:, None]
         faded = (own.T.tocsr() @ self.faded @ own).tocsr()
         border = np.zeros((len(outer), fewer.shape[1]), np.complex128)
-        if len(outer):
-            border = (across @ product(fewer[:, outer].toarray().astype(complex))).T
+        # What is made of the border's functions alone has its rows from theirs; the rest takes products.
+        mixed = np.diff(fewer[:, outer][self.inner].tocsc().indptr) > 0
+        order = np.concatenate([self.inner, self.outer])
+        rows = fewer[self.outer][:, outer[~mixed]].T @ self.rows
+        border[~mixed] = (fewer[order].T @ rows.T).T
+        if mixed.any():
+            border[mixed] = (across @ product(fewer[:, outer[mixed]].toarray().astype(complex))).T
         return Nearly(inner, outer, faded, places, border[:, np.concatenate([inner, outer])])
 
 
