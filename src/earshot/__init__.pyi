@@ -9,6 +9,7 @@ from . import fields as fields
 from . import files as files
 from . import layers as layers
 from . import materials as materials
+from . import reach as reach
 from . import shapes as shapes
 from . import studies as studies
 from . import terms as terms

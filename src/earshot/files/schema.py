@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import difflib
 import reprlib
-from typing import Annotated, Any, get_args
+from typing import Annotated, Any, TypeVar, get_args
 
 from pydantic import BaseModel, BeforeValidator, Field, ValidationError
 
@@ -344,9 +344,8 @@ class DesignTable(Table):
         return self.array is not None and self.array.element is not None and not (self.wire or self.sheet)
 
 
-def _tables_at(place: tuple[Any, ...]) -> type[BaseModel]:
-    """The kind of table that stands at a place in the file, followed through the types of the fields."""
-    table: Any = DesignTable
+def _tables_at(table: Any, place: tuple[Any, ...]) -> type[BaseModel]:
+    """The kind of table that stands at a place in a table, followed through the types of the fields."""
     for word in place:
         fields = {field.alias or name: field for name, field in table.model_fields.items()}
         if word in fields:
@@ -371,16 +370,16 @@ def _where(place: tuple[Any, ...]) -> str:
     )
 
 
-def _explain(problem: Any) -> str:
+def _explain(problem: Any, model: type[BaseModel], kind: str) -> str:
     place = _where(problem["loc"])
     if problem["type"] == "missing":
         return f"{place} is missing: add it"
     if problem["type"] == "extra_forbidden":
         word = str(problem["loc"][-1])
-        known = [field.alias or name for name, field in _tables_at(problem["loc"][:-1]).model_fields.items()]
+        known = [field.alias or name for name, field in _tables_at(model, problem["loc"][:-1]).model_fields.items()]
         close = difflib.get_close_matches(word, known, n=1)
         hint = f"; did you mean '{close[0]}'?" if close else f"; the keys here are {', '.join(known)}"
-        return f"{place} is not a key of a design file{hint}"
+        return f"{place} is not a key of a {kind}{hint}"
     return f"{place}: {problem['msg'].lower()}, not {reprlib.repr(problem['input'])}"
 
 
@@ -424,19 +423,27 @@ def _look_over(content: Any, name: str) -> None:
 
 
 def parsed(content: dict[str, Any], name: str) -> tuple[DesignTable, list[Fault]]:
-    """The content of a design file, and what is wrong with it.
+    """The content of a design file, and what is wrong with it; see `as_table`."""
+    return as_table(content, name, DesignTable, "design file")
+
+
+Whole = TypeVar("Whole", bound=Table)
+
+
+def as_table(content: dict[str, Any], name: str, model: type[Whole], kind: str) -> tuple[Whole, list[Fault]]:
+    """The content of a file of some kind, and what is wrong with it.
 
     What is at fault is left out of the table. Raises DesignFileError when too little is left to go on reading.
     """
     _look_over(content, name)
     try:
-        return DesignTable.model_validate(content), []
+        return model.model_validate(content), []
     except ValidationError as problem:
         wrong = problem.errors()
     # Where one of several kinds may stand, each kind complains: the first will do.
-    by_place = {_where(e["loc"]): f"{name}: {_explain(e)}" for e in reversed(wrong)}
+    by_place = {_where(e["loc"]): f"{name}: {_explain(e, model, kind)}" for e in reversed(wrong)}
     faults = [Fault(place, says) for place, says in reversed(by_place.items())]
     try:
-        return DesignTable.model_validate(_without_faults(content, wrong)), faults
+        return model.model_validate(_without_faults(content, wrong)), faults
     except ValidationError:
         raise DesignFileError("\n".join(fault.says for fault in faults)) from None

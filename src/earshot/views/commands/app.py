@@ -34,6 +34,8 @@ COMMANDS = (
     "circuit",
     "tolerate",
     "study",
+    "path",
+    "coverage",
     "store",
     "cut-list",
     "export",

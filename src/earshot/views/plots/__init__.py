@@ -8,6 +8,7 @@ from .circuit import circuit, power
 from .cuts import MOST_SMALL, cartesian, multiples, polar
 from .geometry import geometry
 from .near import along, figures, near
+from .places import coverage, profile
 from .searches import fitted, front, history
 from .smith import smith
 from .solids import currents, pattern
@@ -23,6 +24,7 @@ __all__ = [
     "cartesian",
     "circuit",
     "coupling",
+    "coverage",
     "currents",
     "envelope",
     "figures",
@@ -40,6 +42,7 @@ __all__ = [
     "pattern",
     "polar",
     "power",
+    "profile",
     "return_loss",
     "scan",
     "scattering",

@@ -1,0 +1,252 @@
+"""Place files: TOML that says what the ground is, where stations stand, and what they are."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from .. import units
+from ..arrays.elements import Element
+from ..errors import DesignFileError, UsageError, unknown
+from ..fields.far import FarField
+from ..files.array_tables import read_pattern
+from ..files.design_file import read_design
+from ..files.reading import LARGEST_TEXT, read_text
+from ..files.results import is_results
+from ..files.schema import as_table
+from ..files.texts import Texts
+from ..lettering import Told
+from ..media.earth import Earth, earths
+from ..runs.run import open_run, run
+from .coverage import Coverage, coverage
+from .path import Path as Way
+from .path import path
+from .place_schema import PlaceTable, StationTable
+from .stations import Station
+from .terrain import Terrain, flat, read_terrain
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Place(Told):
+    """A place file, read. stations: as it describes them; their antennas are solved when they are first asked for.
+
+    at: where those stand that do not move, (x, y), m.
+    """
+
+    title: str
+    frequency: float
+    terrain: Terrain
+    earth: Earth | str
+    roughness: float
+    roundness: float
+    folder: Path
+    stations: dict[str, StationTable]
+    plain: dict[str, Station]
+    fixed: frozenset[str]
+    _solved: dict[tuple[str, str | None, float], FarField | Element] = field(default_factory=dict)
+
+    def _in_words(self) -> str:
+        return f"'{self.title}', {len(self.stations)} stations, terrain {self.terrain}"
+
+    def station(self, name: str, frequency: str | float | None = None) -> Station:
+        """A station with its antenna, driven at a frequency, its own beam turned where it is to point.
+
+        Raises UsageError for one there is not, and as reading and solving its antenna do.
+        """
+        hertz = self._hertz(frequency)
+        own, table = self._plain(name), self.stations[name]
+        if table.antenna != "isotropic":
+            own = replace(own, antenna=self._antenna(name, table, hertz))
+        if table.aim is None:
+            return own
+        other = self._plain(table.aim)
+        for one in (name, table.aim):
+            self._stands(one)
+        return own.aimed(self._top(other), self._top(own), hertz)
+
+    def path(self, one: str, two: str, frequency: str | float | None = None) -> Way:
+        """From one station to another, by their names; see `reach.path`."""
+        for name in (one, two):
+            self._plain(name)
+            self._stands(name)
+        hertz = self._hertz(frequency)
+        return path(self.terrain, self.station(one, hertz), self.station(two, hertz), hertz, **self._ground())
+
+    def coverage(
+        self, stations: Sequence[str], carried: str, frequency: str | float | None = None, *, sends: bool = False
+    ) -> Coverage:
+        """What stations bring to one that is carried about, by their names; see `reach.coverage`."""
+        for name in stations:
+            self._plain(name)
+            self._stands(name)
+        hertz = self._hertz(frequency)
+        given = [self.station(name, hertz) for name in stations]
+        return coverage(self.terrain, given, self.station(carried, hertz), hertz, sends=sends, **self._ground())
+
+    def _ground(self) -> dict[str, Any]:
+        return {"earth": self.earth, "roundness": self.roundness, "roughness": self.roughness}
+
+    def _hertz(self, frequency: str | float | None) -> float:
+        return self.frequency if frequency is None else units.frequency(frequency)
+
+    def _plain(self, name: str) -> Station:
+        if name not in self.plain:
+            raise UsageError(f"'{self.title}': {unknown('station', name, self.plain)}")
+        return self.plain[name]
+
+    def _stands(self, name: str) -> None:
+        if name not in self.fixed:
+            raise UsageError(
+                f"station '{name}' is carried about: say where it is, at = 'x, y', or carry it over the map"
+            )
+
+    def _top(self, station: Station) -> tuple[float, float, float]:
+        x, y = station.at
+        return x, y, float(self.terrain.height(np.array(x), np.array(y))) + station.height
+
+    def _antenna(self, name: str, table: StationTable, hertz: float) -> FarField | Element:
+        key = table.antenna, table.case, hertz
+        if key not in self._solved:
+            self._solved[key] = _driven(self.folder / table.antenna, table.case, hertz, f"station '{name}'")
+        return self._solved[key]
+
+
+def _driven(file: Path, case: str | None, hertz: float, who: str) -> FarField | Element:
+    """The antenna of a file, driven as a case of it says."""
+    if file.suffix.lower() == ".csv":
+        return read_pattern(file)
+    if is_results(file):
+        answered = open_run(file, [hertz])
+    elif file.suffix.lower() == ".toml":
+        design = read_design(file)
+        answered = run(replace(design, frequencies=(hertz,)), own_frequencies=False)
+    else:
+        raise UsageError(f"{who}: antenna '{file.name}' is no design (.toml), results (.nc) or pattern table (.csv)")
+    cases = {one.case.name: one for one in answered.cases}
+    if case is not None and case not in cases:
+        raise UsageError(f"{who}: {unknown('case', case, cases)}")
+    return (cases[case] if case is not None else answered.cases[0]).field
+
+
+def read_place(path_: str | Path, changes: Sequence[str] = ()) -> Place:
+    """Read a place file; changes: "NAME.KEY=VALUE" of its stations, or "terrain.KEY=VALUE", made before.
+
+    Raises DesignFileError with everything that is wrong, and as `read_terrain` does.
+    """
+    place = Path(path_)
+    try:
+        content = tomllib.loads(read_text(place, LARGEST_TEXT, DesignFileError))
+    except RecursionError:
+        raise DesignFileError(f"{place.name} is not a place file: its tables lie in one another too deeply") from None
+    except tomllib.TOMLDecodeError as problem:
+        raise DesignFileError(f"{place.name} is not TOML: {str(problem).splitlines()[0]}; mend that line") from None
+    for change in changes:
+        _change(content, change)
+    table, faults = as_table(content, place.name, PlaceTable, "place file")
+    texts = Texts(place.name, place.parent, table.frequency, faults)
+    terrain = flat()
+    with texts.gathering("terrain"):
+        terrain = _terrain(texts, table)
+    earth: Earth | str = "meadow"
+    with texts.gathering("terrain.earth"):
+        earth = _earth(texts, table)
+    rough = 0.0
+    with texts.gathering("terrain.roughness"):
+        rough = texts.quantity(table.terrain.roughness, "length", "terrain.roughness")
+        if not (rough >= 0.0 and table.terrain.roundness > 0.0):
+            raise UsageError("terrain: roughness is not below zero, and roundness above it")
+    plain = {}
+    for name, station in table.station.items():
+        with texts.gathering(f"station.{name}"):
+            if station.aim is not None and (station.aim == name or station.aim not in table.station):
+                raise UsageError(f"station.{name}.aim: {unknown('other station', station.aim, table.station)}")
+            plain[name] = _station(texts, terrain, name, station)
+    texts.told()
+    assert texts.frequency is not None
+    fixed = frozenset(name for name, station in table.station.items() if station.at is not None)
+    return Place(
+        table.title, texts.frequency, terrain, earth, rough, table.terrain.roundness, place.parent, dict(table.station),
+        plain, fixed,
+    )  # fmt: skip
+
+
+def _change(content: dict[str, Any], change: str) -> None:
+    where, sign, value = (part.strip() for part in change.partition("="))
+    name, dot, key = where.rpartition(".")
+    stations = content.get("station")
+    if name == "terrain":
+        here: Any = content.setdefault("terrain", {})
+    elif not dot and sign and where == "frequency":
+        here, key = content, where
+    else:
+        here = stations.get(name) if isinstance(stations, dict) else None
+    if not sign or not value or not isinstance(here, dict):
+        raise UsageError(f"--set '{change}': write it like shore.height='12 m' or terrain.earth=sea")
+    try:
+        here[key] = float(value)
+    except ValueError:
+        here[key] = value
+
+
+def _terrain(texts: Texts, table: PlaceTable) -> Terrain:
+    own = table.terrain
+    if own.file is None:
+        return flat(texts.quantity(own.level, "length", "terrain.level"))
+    if "level" in own.model_fields_set:
+        raise UsageError("terrain: it has a file of heights as well as a level: leave one out")
+    return read_terrain(texts.folder / own.file)
+
+
+def _earth(texts: Texts, table: PlaceTable) -> Earth | str:
+    name = table.terrain.earth
+    if name in table.earths:
+        own = table.earths[name]
+        permittivity, conductivity = (
+            texts.number(getattr(own, key), f"earths.{name}.{key}") for key in ("permittivity", "conductivity")
+        )
+        return Earth(name, permittivity, conductivity, own.source)
+    if name == "perfect plane":
+        return name
+    if name not in earths:
+        raise UsageError(f"terrain.earth: {unknown('earth', name, [*earths, 'perfect plane', *table.earths])}")
+    return earths[name]
+
+
+def _station(texts: Texts, terrain: Terrain, name: str, table: StationTable) -> Station:
+    where = f"station.{name}"
+    if table.aim is not None and table.model_fields_set & {"bearing", "tilt", "roll"}:
+        raise UsageError(f"{where}: it has an aim as well as bearing, tilt or roll: leave one out")
+    bearing, tilt, roll = (
+        texts.degrees(value, f"{where}.{key}")
+        for key, value in (("bearing", "90 deg" if table.bearing is None else table.bearing), ("tilt", table.tilt),
+                           ("roll", table.roll))
+    )  # fmt: skip
+    at = (0.0, 0.0) if table.at is None else _at(texts, terrain, f"{where}.at", table.at)
+    return Station(
+        name, at, texts.quantity(table.height, "length", f"{where}.height"), None, table.polarisation, bearing, tilt,
+        roll,
+        texts.quantity(table.power, "power", f"{where}.power"), table.feeder_loss, table.noise_figure,
+        texts.quantity(table.bandwidth, "frequency", f"{where}.bandwidth"), table.required,
+    )  # fmt: skip
+
+
+def _at(texts: Texts, terrain: Terrain, what: str, text: str) -> tuple[float, float]:
+    """A place in the terrain's metres, which must be on it."""
+    cells = [cell.strip() for cell in text.split(",")]
+    if len(cells) != 2:
+        raise UsageError(f"{what}: '{text}' is not two of them: write 'x, y' or 'latitude, longitude'")
+    try:
+        latitude, longitude = (texts.degrees(cell, what) for cell in cells)
+    except UsageError:
+        x, y = (texts.quantity(cell, "length", what) for cell in cells)
+    else:
+        if abs(latitude) > 90.0:
+            raise UsageError(f"{what}: a latitude of {latitude:g} degrees is beyond the poles: latitude comes first")
+        x, y = terrain.place(latitude, longitude)
+    terrain.height(np.array(x), np.array(y))
+    return x, y
