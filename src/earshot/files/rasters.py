@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import warnings
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -42,19 +45,14 @@ def read_raster(path: str | Path) -> Raster:
     driver = ENDINGS.get(place.suffix.lower())
     if driver is None:
         raise UsageError(f"'{place.name}' is no raster that is read: give one of {', '.join(ENDINGS)}")
-    import warnings
-
     import rasterio
     from rasterio.errors import RasterioError
 
     content = read_bytes(place, _LARGEST)
+    if not content:
+        raise UsageError(f"'{place.name}' is empty")
     try:
-        with (
-            warnings.catch_warnings(),
-            rasterio.MemoryFile(content, filename=place.name) as memory,
-            memory.open(driver=driver) as file,
-        ):
-            warnings.simplefilter("ignore")
+        with _quiet(), rasterio.MemoryFile(content, filename=place.name) as memory, memory.open(driver=driver) as file:
             if file.width * file.height > _MOST:
                 raise UsageError(
                     f"'{place.name}' has {file.width:,} x {file.height:,} points; {_MOST:,} in all are the most"
@@ -82,18 +80,26 @@ def write_raster(raster: Raster, path: str | Path) -> Path:
     if place.suffix.lower() not in (".tif", ".tiff"):
         raise UsageError(f"'{place.name}': maps are written as .tif")
     import rasterio
-    from rasterio.transform import from_origin
 
     rows, columns = raster.values.shape
     about: dict[str, Any] = {
         "driver": "GTiff", "width": columns, "height": rows, "count": 1, "dtype": "float32", "nodata": np.nan,
-        "compress": "deflate", "transform": from_origin(raster.west, raster.north, *raster.step),
+        "compress": "deflate",
+        "transform": rasterio.Affine(raster.step[0], 0.0, raster.west, 0.0, -raster.step[1], raster.north),
     }  # fmt: skip
-    with rasterio.MemoryFile() as memory:
+    with _quiet(), rasterio.MemoryFile() as memory:
         with memory.open(**about, crs=raster.frame or None) as file:
             file.write(raster.values.astype(np.float32), 1)
         content = memory.read()
     return write_bytes(place, content)
+
+
+@contextmanager
+def _quiet() -> Iterator[None]:
+    """What the package warns of among its own parts is nobody's here."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        yield
 
 
 def moved(frame: str, other: str, x: Floats, y: Floats) -> tuple[Floats, Floats]:

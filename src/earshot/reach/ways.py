@@ -32,8 +32,10 @@ EARTH_RADIUS = 6.371e6
 """m."""
 _ROUND = 0.2
 """Distance over the earth's roundness, X of P.526 for a good conductor, within which that does not matter."""
-_STEPS = 4
-"""Towards where a slope reflects."""
+_GRAZING = 0.1
+"""Height above a plane, m, below which it counts less and less."""
+_SLOPE = 20.0
+"""Heights of an antenna over which the slope under it is taken."""
 _NOTHING = 1e-15
 _METAL = complex(1.0, -1e12)
 """Permittivity that is as good as a perfect plane's."""
@@ -121,9 +123,9 @@ def _by_the_ground(
     ends = ground(np.zeros_like(total)), ground(np.ones_like(total))
     planes = [
         _Plane(facts[:, 0], facts[:, 1], near, far),
-        _Plane(ends[0], _slope_from(ends[0], near, far + over_far, ground), near, far + over_far),
+        _Plane(ends[0], _slope_from(ends[0], near - ends[0], total, ground), near, far + over_far),
         _Plane(
-            _slope_from(ends[1], far, near + over_near, lambda part: ground(1.0 - part)),
+            _slope_from(ends[1], far - ends[1], total, lambda part: ground(1.0 - part)),
             ends[1],
             near + over_near,
             far,
@@ -137,14 +139,10 @@ def _by_the_ground(
     return np.asarray((1.0 - hidden) * together + hidden * (parts[1] + parts[2]))
 
 
-def _slope_from(foot: Floats, own: Floats, other: Floats, ground: Ground) -> Floats:
-    """How high the slope that starts under an antenna is under the other, through where it reflects; all in m."""
-    far = foot
-    for _ in range(_STEPS):
-        above, beyond = own - foot, np.maximum(other - far, 1e-3)
-        part = np.clip(above / np.maximum(above + beyond, 1e-9), 1e-6, 1.0)
-        far = foot + (ground(part) - foot) / part
-    return np.asarray(far)
+def _slope_from(foot: Floats, height: Floats, total: Floats, ground: Ground) -> Floats:
+    """How high the slope that starts under an antenna, as far as it matters to its height, is under the other, m."""
+    part = np.clip(_SLOPE * height / total, 1e-6, 0.5)
+    return np.asarray(foot + (ground(part) - foot) / part)
 
 
 class _Plane(NamedTuple):
@@ -175,8 +173,10 @@ def _over(
     part = between.at / total
     off = ground(part) - (plane.under_near + part * (plane.under_far - plane.under_near))
     weight = np.exp(-2.0 * (wavenumber(air.frequency) * off * np.maximum(sine, 0.01)) ** 2)
-    there = (plane.near >= plane.under_near) & (plane.far >= plane.under_far)
-    return loss, np.where(there, weight, 0.0)
+    # A plane that hides an antenna is none, and one that all but does counts little.
+    for over in above:
+        weight = weight * np.clip(over / _GRAZING, 0.0, 1.0)
+    return loss, weight
 
 
 class _Round(NamedTuple):
