@@ -1,4 +1,4 @@
-"""Write docs/design-file.md, the design-file format, from its schema: python docs/design_file.py."""
+"""Write docs/design-file.md and docs/place-file.md, the formats, from their schemas: python docs/design_file.py."""
 
 import inspect
 from pathlib import Path
@@ -7,8 +7,9 @@ from typing import Any, get_args
 from pydantic import BaseModel
 
 from earshot.files.schema import DesignTable
+from earshot.reach.place_schema import PlaceTable
 
-PAGE = Path(__file__).parent / "design-file.md"
+PAGE, PLACES = (Path(__file__).parent / name for name in ("design-file.md", "place-file.md"))
 
 _HEAD = """# Design files
 
@@ -22,6 +23,16 @@ from the file's own values: `"-driven / 2 + 3 mm"`, with `+ - * / **`, brackets,
 them, `"x, y, z"`. A value may use those above it.
 
 Everything wrong with a file is told at once, each with its place, and the key that was probably meant.
+
+```toml
+{example}```
+"""
+
+_PLACES = """# Place files
+
+A place file is TOML, and tells the ground and the stations of a place for `earshot path` and `earshot coverage`. Made
+from the schema that reads it (`python docs/design_file.py`); a test keeps the two the same. Quantities are texts with
+units, as in [design files](design-file.md).
 
 ```toml
 {example}```
@@ -53,7 +64,7 @@ def _sections(table: type[BaseModel], key: str, seen: dict[type[BaseModel], str]
             needed = f"`{str(field.default).lower() if isinstance(field.default, bool) else field.default}`"
         found = _model(field.annotation)
         path = ".".join(filter(None, [key, word]))
-        if found is not None and key == "" and word not in ("band", "layer", "array", "circuit"):
+        if found is not None and key == "" and word not in ("band", "layer", "array", "circuit", "terrain"):
             path += ".NAME"
         if key.startswith("circuit") and word in ("part", "own"):
             path += ".NAME"
@@ -67,11 +78,21 @@ def _sections(table: type[BaseModel], key: str, seen: dict[type[BaseModel], str]
 
 
 def page() -> str:
-    """The whole page."""
-    demo = Path(__file__).parent.parent / "src/earshot/demo/tag_receiver.toml"
-    head = _HEAD.replace("{example}", demo.read_text(encoding="utf-8"))
-    return "\n".join([head, *_sections(DesignTable, "", {})]).rstrip() + "\n"
+    """The whole page of design files."""
+    return _page(_HEAD, "tag_receiver.toml", DesignTable)
+
+
+def places() -> str:
+    """The whole page of place files."""
+    return _page(_PLACES, "ternholm_place.toml", PlaceTable)
+
+
+def _page(head: str, example: str, table: type[BaseModel]) -> str:
+    demo = Path(__file__).parent.parent / "src/earshot/demo" / example
+    whole = head.replace("{example}", demo.read_text(encoding="utf-8"))
+    return "\n".join([whole, *_sections(table, "", {})]).rstrip() + "\n"
 
 
 if __name__ == "__main__":
     PAGE.write_text(page(), encoding="utf-8")
+    PLACES.write_text(places(), encoding="utf-8")

@@ -48,9 +48,8 @@ def pictures() -> None:
         answers = "directions --elevation 5 --elevation 20 --variant height='3 m' --variant height='12 m'"
         terminal("solve.png", "earshot solve shore_receiver.toml", f"earshot ask shore_receiver.toml {answers}")
         laid_over = "tag_receiver.toml roof_meter.csv --set driven='0.93 m' --at '150.1 MHz'"
-        terminal("compare.png", f"earshot compare {laid_over}",
+        terminal("compare.png", f"earshot compare {laid_over}", "earshot cut-list tag_receiver.toml",
                  "earshot match tag_receiver.toml --to 75 --values E12 --coil-q 80 --capacitor-q 400")  # fmt: skip
-        terminal("diff.png", "earshot diff tag_receiver.toml --round '1 cm'", "earshot cut-list tag_receiver.toml")
         terminal("beams.png", "earshot beams mainland_panel.toml")
         strays = "driven='±0.5 mm' rod='1 % rms' director='±2 mm' --limit 'VSWR <= 1.1'"
         terminal("studies.png", "earshot effects tag_receiver.toml",
@@ -64,11 +63,14 @@ def pictures() -> None:
         quiet("earshot plot mainland_patch.toml geometry --out patch")
         quiet("earshot plot mainland_guide.toml near --out guide")
         quiet("earshot plot uplink_patch.toml surface --out uplink")
+        quiet("earshot path ternholm_place.toml cairn hide --out reach")
+        quiet("earshot coverage ternholm_place.toml hide summit --back --out reach")
         quiet("earshot circuit tag_line_matrix.toml --out matrix")
         for name in ("impedance", "smith", "polar", "pattern"):
             shutil.copy(f"figures/{name}.png", HERE)
         for source, name in (
-            ("findings.png", "findings.png"),
+            ("reach/cairn-to-hide.png", "path.png"),
+            ("reach/coverage.png", "coverage.png"),
             ("patch/geometry.png", "geometry.png"),
             ("fitted/fit.png", "fit.png"),
             ("matrix/circuit.png", "circuit.png"),

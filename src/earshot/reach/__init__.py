@@ -5,6 +5,7 @@ from .path import Path, path
 from .place import Place, read_place
 from .stations import Station
 from .terrain import Profile, Terrain, flat, made_up, read_terrain
+from .varying import vary_path
 
 __all__ = [
     "Coverage",
@@ -19,4 +20,5 @@ __all__ = [
     "path",
     "read_place",
     "read_terrain",
+    "vary_path",
 ]

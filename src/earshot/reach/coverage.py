@@ -143,7 +143,7 @@ def coverage(
         raise UsageError(
             f"coverage: the terrain has {terrain.heights.size:,} points; {_MOST:,} are the most: thin it out"
         )
-    air = Air.of(frequency, earth, roundness, roughness)
+    air = Air.of(frequency, earth, roundness, roughness, terrain.step)
     announce(facts_around)
     levels = np.stack([_levels(terrain, one, carried, air, sends) for one in given])
     return Coverage(terrain, given, carried, air.frequency, levels, sends)

@@ -116,7 +116,7 @@ class Path(Told):
             ("feeder losses", one.feeder_loss + two.feeder_loss, "dB", "of both"),
             ("antenna gains", self.antennas, "dB", "of both along the ray, realized, polarisations as they are"),
             ("free-space loss", self.free_space, "dB", ""),
-            ("ground", self.ground, "dB", f"reflection, ground wave and roundness of smooth {self.earth}"),
+            ("ground", self.ground, "dB", f"reflection, ground wave and the earth's roundness, over {self.earth}"),
             ("terrain", self.terrain, "dB", "what stands out of that"),
             ("path loss", self.loss, "dB", "from port to port"),
             ("by P.526 alone", self.recommended, "dB", "in place of ground and terrain, without reflection"),
@@ -147,7 +147,7 @@ def path(
     square: what a reflection keeps is exp(-2(kσ sin ψ)²) (Ament 1953). Raises UsageError for places beyond the terrain,
     one place for both, and what is out of range.
     """
-    hertz, air = units.frequency(frequency), Air.of(frequency, earth, roundness, roughness)
+    hertz, air = units.frequency(frequency), Air.of(frequency, earth, roundness, roughness, terrain.step)
     if math.dist(one.at, two.at) < 1e-3:
         raise UsageError(f"path: '{one.name}' and '{two.name}' are at one place: put them apart")
     profile = terrain.profile(one.at, two.at)

@@ -26,7 +26,7 @@ from ..runs.run import open_run, run
 from .coverage import Coverage, coverage
 from .path import Path as Way
 from .path import path
-from .place_schema import PlaceTable, StationTable
+from .place_schema import PlaceTable, StationTable, TerrainTable
 from .stations import Station
 from .terrain import Terrain, flat, read_terrain
 
@@ -35,7 +35,7 @@ from .terrain import Terrain, flat, read_terrain
 class Place(Told):
     """A place file, read. stations: as it describes them; their antennas are solved when they are first asked for.
 
-    at: where those stand that do not move, (x, y), m.
+    changes: that were made to it. plain: the stations without their antennas; fixed: names of those that stand.
     """
 
     title: str
@@ -44,7 +44,9 @@ class Place(Told):
     earth: Earth | str
     roughness: float
     roundness: float
-    folder: Path
+    file: Path
+    changes: tuple[str, ...]
+    ground: TerrainTable
     stations: dict[str, StationTable]
     plain: dict[str, Station]
     fixed: frozenset[str]
@@ -52,6 +54,10 @@ class Place(Told):
 
     def _in_words(self) -> str:
         return f"'{self.title}', {len(self.stations)} stations, terrain {self.terrain}"
+
+    def with_(self, *changes: str) -> Place:
+        """The same with changes, as `read_place` takes them; antennas that are solved are not solved again."""
+        return read_place(self.file, (*self.changes, *changes), like=self)
 
     def station(self, name: str, frequency: str | float | None = None) -> Station:
         """A station with its antenna, driven at a frequency, its own beam turned where it is to point.
@@ -112,7 +118,7 @@ class Place(Told):
     def _antenna(self, name: str, table: StationTable, hertz: float) -> FarField | Element:
         key = table.antenna, table.case, hertz
         if key not in self._solved:
-            self._solved[key] = _driven(self.folder / table.antenna, table.case, hertz, f"station '{name}'")
+            self._solved[key] = _driven(self.file.parent / table.antenna, table.case, hertz, f"station '{name}'")
         return self._solved[key]
 
 
@@ -133,10 +139,11 @@ def _driven(file: Path, case: str | None, hertz: float, who: str) -> FarField | 
     return (cases[case] if case is not None else answered.cases[0]).field
 
 
-def read_place(path_: str | Path, changes: Sequence[str] = ()) -> Place:
+def read_place(path_: str | Path, changes: Sequence[str] = (), *, like: Place | None = None) -> Place:
     """Read a place file; changes: "NAME.KEY=VALUE" of its stations, or "terrain.KEY=VALUE", made before.
 
-    Raises DesignFileError with everything that is wrong, and as `read_terrain` does.
+    like: the same file read already, whose terrain and antennas are taken where they have not changed. Raises
+    DesignFileError with everything that is wrong, and as `read_terrain` does.
     """
     place = Path(path_)
     try:
@@ -151,7 +158,8 @@ def read_place(path_: str | Path, changes: Sequence[str] = ()) -> Place:
     texts = Texts(place.name, place.parent, table.frequency, faults)
     terrain = flat()
     with texts.gathering("terrain"):
-        terrain = _terrain(texts, table)
+        known = like is not None and like.ground.file == table.terrain.file is not None
+        terrain = like.terrain if like is not None and known else _terrain(texts, table)
     earth: Earth | str = "meadow"
     with texts.gathering("terrain.earth"):
         earth = _earth(texts, table)
@@ -170,8 +178,8 @@ def read_place(path_: str | Path, changes: Sequence[str] = ()) -> Place:
     assert texts.frequency is not None
     fixed = frozenset(name for name, station in table.station.items() if station.at is not None)
     return Place(
-        table.title, texts.frequency, terrain, earth, rough, table.terrain.roundness, place.parent, dict(table.station),
-        plain, fixed,
+        table.title, texts.frequency, terrain, earth, rough, table.terrain.roundness, place, tuple(changes),
+        table.terrain, dict(table.station), plain, fixed, {} if like is None else like._solved,
     )  # fmt: skip
 
 

@@ -15,8 +15,7 @@ from ..constants import WAVE_IMPEDANCE, wavenumber
 from ..errors import UsageError
 from ..fields.currents import Currents
 from ..fields.far import FarField
-from ..media.earth import Earth
-from ..media.surroundings import FreeSpace, PerfectPlane
+from ..media.surroundings import FreeSpace
 
 _BOLTZMANN, _ROOM = 1.380649e-23, 290.0
 _OVERHEAD = 0.9
@@ -170,7 +169,9 @@ def _alone(field: FarField, name: str) -> Any:
     """What a far field is of, without what plane or earth below it send back: that is the place's to do."""
     currents = field.currents
     if isinstance(currents, Currents):
-        return replace(currents, medium=FreeSpace()) if isinstance(currents.medium, Earth | PerfectPlane) else currents
+        # Layers are the antenna's own; what only lies below it is not.
+        own = currents.medium
+        return replace(currents, medium=FreeSpace()) if own.has_plane and own.stack is None else currents
     if "plane" in currents.below or "earth" in currents.below:
         raise UsageError(
             f"station '{name}': the pattern of its antenna has ground in it: take that of the antenna in free space"

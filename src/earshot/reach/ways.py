@@ -3,12 +3,12 @@
 Free space comes from the far fields of both antennas. What stands out of the smooth surface through a profile costs
 what Bullington's edge over the profile costs more than one over that surface (delta-Bullington, P.526).
 
-The ground adds to that by the direct ray, the reflected one (with the ground's roughness and the earth's roundness) and
-the wave along the ground, as long as they are clear of the earth's bulge, or that is too small to matter; else the
-smooth earth's diffraction takes over, in dB, as P.526 blends it. It is asked three times where the reflecting ground
-is: the smooth surface, and the slope that starts under either antenna; each counts as far as the terrain is there
-where it would reflect. Behind an edge, each antenna has the ground on its own side, lit from the edge. All parts are
-symmetric: the way back is the same. Gases, rain and ducts are left out.
+Where the terrain is that surface, the ground adds to it by the direct ray, the reflected one (with the ground's
+roughness and the earth's roundness) and the wave along the ground, as long as they are clear of the earth's bulge, or
+that is too small to matter; else the smooth earth's diffraction takes over, in dB, as P.526 blends it. Where it is not,
+lobes are nobody's, and the ground under either antenna costs what two rays cancel on the slope there, lit from the
+other antenna or the edge between, and gains nothing. All parts are symmetric: the way back is the same. Gases, rain and
+ducts are left out.
 """
 
 from __future__ import annotations
@@ -32,8 +32,8 @@ EARTH_RADIUS = 6.371e6
 """m."""
 _ROUND = 0.2
 """Distance over the earth's roundness, X of P.526 for a good conductor, within which that does not matter."""
-_GRAZING = 0.1
-"""Height above a plane, m, below which it counts less and less."""
+_GRAZING, _LEVEL = 0.005, 0.01
+"""Sines of elevations: rays come in no flatter onto a slope, and unevenness counts as for no flatter ones."""
 _SLOPE = 20.0
 """Heights of an antenna over which the slope under it is taken."""
 _NOTHING = 1e-15
@@ -48,7 +48,7 @@ Ground = Callable[[Floats], Floats]
 @dataclass(frozen=True, slots=True)
 class Air:
     """What ways go through: frequency, Hz; the ground's name and complex permittivity, none for a perfect plane; radius
-    of the effective earth, m; roughness of the ground, root mean square, m.
+    of the effective earth, m; roughness of the ground, root mean square, and step of the terrain, m.
     """  # fmt: skip
 
     frequency: float
@@ -56,9 +56,12 @@ class Air:
     permittivity: complex | None
     radius: float
     roughness: float
+    step: float
 
     @classmethod
-    def of(cls, frequency: str | float, earth: Earth | str, roundness: float, roughness: str | float) -> Air:
+    def of(
+        cls, frequency: str | float, earth: Earth | str, roundness: float, roughness: str | float, step: float
+    ) -> Air:
         """From what is given; raises UsageError for what is out of range."""
         hertz, rough = units.frequency(frequency), units.length(roughness, "roughness")
         if not roundness > 0.0:
@@ -66,9 +69,9 @@ class Air:
         if not (math.isfinite(rough) and rough >= 0.0):
             raise UsageError(f"roughness {rough:g} m is below zero")
         if earth == "perfect plane":
-            return cls(hertz, earth, None, roundness * EARTH_RADIUS, rough)
+            return cls(hertz, earth, None, roundness * EARTH_RADIUS, rough, step)
         ground = earths[earth] if isinstance(earth, str) else earth
-        return cls(hertz, ground.name, ground.complex_permittivity(hertz), roundness * EARTH_RADIUS, rough)
+        return cls(hertz, ground.name, ground.complex_permittivity(hertz), roundness * EARTH_RADIUS, rough, step)
 
     @property
     def wave(self) -> float:
@@ -117,52 +120,47 @@ def _by_the_ground(
     air: Air, sent: Beam, taken: Beam, ground: Ground,
 ) -> Floats:  # fmt: skip
     """The loss by the ground, dB."""
+    smooth, weight = _over_smooth(facts, total, near, far, direct, air, sent, taken, ground)
     # Seen over the edge, if there is one, an antenna seems as high as the edge's line of sight goes on to.
     lift = np.maximum(facts[:, 2], 0.0) * np.sqrt(0.5 * air.wave * facts[:, 3] * (total - facts[:, 3]) / total)
     over_far, over_near = lift * total / facts[:, 3], lift * total / (total - facts[:, 3])
-    ends = ground(np.zeros_like(total)), ground(np.ones_like(total))
-    planes = [
-        _Plane(facts[:, 0], facts[:, 1], near, far),
-        _Plane(ends[0], _slope_from(ends[0], near - ends[0], total, ground), near, far + over_far),
-        _Plane(
-            _slope_from(ends[1], far - ends[1], total, lambda part: ground(1.0 - part)),
-            ends[1],
-            near + over_near,
-            far,
-        ),
-    ]
-    losses, weights = zip(*(_over(p, total, direct, air, sent, taken, ground) for p in planes), strict=True)
-    parts = [w * g for w, g in zip(weights, losses, strict=True)]
-    together = sum(parts) / np.maximum(sum(weights), 1.0)
+    one = _under(near, far + over_far, total, direct, air, ground)
+    two = _under(far, near + over_near, total, direct, air, lambda part: ground(1.0 - part))
     # In sight it is one ground; behind an edge there are two.
     hidden = 1.0 - 10.0 ** (-excess / 20.0)
-    return np.asarray((1.0 - hidden) * together + hidden * (parts[1] + parts[2]))
+    rough = (1.0 - hidden) * np.maximum(one, two) + hidden * (one + two)
+    return np.asarray(weight * smooth + (1.0 - weight) * rough)
 
 
-def _slope_from(foot: Floats, height: Floats, total: Floats, ground: Ground) -> Floats:
-    """How high the slope that starts under an antenna, as far as it matters to its height, is under the other, m."""
-    part = np.clip(_SLOPE * height / total, 1e-6, 0.5)
-    return np.asarray(foot + (ground(part) - foot) / part)
+def _under(
+    own: Floats, other: Floats, total: Floats, direct: tuple[Complexes, Complexes], air: Air, ground: Ground
+) -> Floats:
+    """What two rays cancel on the slope under an antenna, dB, lit from another; heights above the sea, m."""
+    foot = ground(np.zeros_like(total))
+    height = np.maximum(own - foot, 0.0)
+    long = np.clip(np.maximum(_SLOPE * height, 2.0 * air.step) / total, 1e-6, 0.5)
+    slope = sum((ground(part) - foot) / (part * total) for part in (0.5 * long, long)) / 2.0
+    sine = np.clip((other - own) / total - 0.5 * total / air.radius - slope, _GRAZING, 1.0)
+    k = wavenumber(air.frequency)
+    turn = np.exp(-1j * np.minimum(2.0 * k * height * sine, math.pi / 3.0))
+    bounce, creep = _sent_on(sine, total, k, air.permittivity)
+    one, two = (
+        1.0 + turn * (np.exp(-2.0 * (k * air.roughness * sine) ** 2) * b + c)
+        for b, c in zip(bounce, creep, strict=True)
+    )
+    return np.maximum(_below(direct[0] * one + direct[1] * two, direct[0] + direct[1]), 0.0)
 
 
-class _Plane(NamedTuple):
-    """Ground that may reflect: its heights above the sea under both ends, m, and those of antennas as seen from it."""
-
-    under_near: Floats
-    under_far: Floats
-    near: Floats
-    far: Floats
-
-
-def _over(
-    plane: _Plane, total: Floats, direct: tuple[Complexes, Complexes], air: Air, sent: Beam, taken: Beam, ground: Ground
-) -> tuple[Floats, Floats]:
-    """The loss over one plane, dB, and how far the terrain is that plane where it reflects, from 0 to 1."""
-    above = np.maximum(plane.near - plane.under_near, 0.0), np.maximum(plane.far - plane.under_far, 0.0)
+def _over_smooth(
+    facts: Floats, total: Floats, near: Floats, far: Floats, direct: tuple[Complexes, Complexes], air: Air, sent: Beam,
+    taken: Beam, ground: Ground,
+) -> tuple[Floats, Floats]:  # fmt: skip
+    """The loss over the smooth surface, dB, and how far the terrain is that where it reflects, from 0 to 1."""
+    above = np.maximum(near - facts[:, 0], 0.0), np.maximum(far - facts[:, 1], 0.0)
     between = diffraction.over_bulge(*above, total, air.wave, air.radius)
     clear = np.clip(between.clearance / between.needed, 0.0, 1.0)
     whole = direct[0] + direct[1]
-    bounced, sine = _bounced(plane, above, total, between, clear, air, sent, taken)
+    bounced, sine = _bounced(facts, above, total, between, clear, air, sent, taken)
     loss = _below(whole + bounced, whole)
     if math.isfinite(air.radius):
         # Where the ray is clear of the bulge, or the earth as good as flat, rays hold.
@@ -170,13 +168,11 @@ def _over(
         share = np.maximum(clear, np.clip(flat, 0.0, 1.0))
         one, two = (10.0 ** (-_round_the_earth(above, total, air, way).whole / 20.0) for way in (True, False))
         loss = share * loss + (1.0 - share) * _below(direct[0] * one + direct[1] * two, whole)
-    part = between.at / total
-    off = ground(part) - (plane.under_near + part * (plane.under_far - plane.under_near))
-    weight = np.exp(-2.0 * (wavenumber(air.frequency) * off * np.maximum(sine, 0.01)) ** 2)
-    # A plane that hides an antenna is none, and one that all but does counts little.
-    for over in above:
-        weight = weight * np.clip(over / _GRAZING, 0.0, 1.0)
-    return loss, weight
+    middle = between.at / total
+    places = [p * middle for p in (0.25, 0.6, 1.0)] + [middle + p * (1.0 - middle) for p in (0.4, 0.75)]
+    off = [ground(part) - (facts[:, 0] + part * (facts[:, 1] - facts[:, 0])) for part in places]
+    wide = sum(o**2 for o in off) / len(off)
+    return loss, np.exp(-2.0 * wide * (wavenumber(air.frequency) * np.maximum(sine, _LEVEL)) ** 2)
 
 
 class _Round(NamedTuple):
@@ -196,10 +192,10 @@ def _round_the_earth(above: tuple[Floats, Floats], total: Floats, air: Air, vert
 
 
 def _bounced(
-    plane: _Plane, above: tuple[Floats, Floats], total: Floats, between: diffraction.Bulge, clear: Floats, air: Air,
+    facts: Floats, above: tuple[Floats, Floats], total: Floats, between: diffraction.Bulge, clear: Floats, air: Air,
     sent: Beam, taken: Beam,
 ) -> tuple[Complexes, Floats]:  # fmt: skip
-    """What comes by a plane, over what the direct ray's distance alone would leave of 1, and the sine of its elevation.
+    """What comes by the ground, over what the direct ray's distance alone would leave of 1, and its elevation's sine.
 
     In the plane that touches the smooth earth where the reflection is.
     """
@@ -211,7 +207,7 @@ def _bounced(
     if math.isfinite(radius):
         spread = 1.0 / np.sqrt(1.0 + 2.0 * between.at * rest / (radius * total * np.maximum(sine, 1e-12)))
         kept = kept * (1.0 - clear * (1.0 - spread))
-    slope, down = np.arctan2(plane.under_far - plane.under_near, total), np.arcsin(sine)
+    slope, down = np.arctan2(facts[:, 1] - facts[:, 0], total), np.arcsin(sine)
     one, two = sent(slope - down - between.at / radius), taken(-slope - down - rest / radius)
     bounce, creep = _sent_on(sine, longer, k, air.permittivity)
     by_upright = one[0] * two[0] * (kept * bounce.upright + creep.upright)

@@ -10,7 +10,7 @@ import typer
 
 from ...checks.check import check
 from ...files.atomic import folder as make_folder
-from ...files.atomic import write_atomically
+from ...files.atomic import write_bytes
 from ..figures import figures_for
 from ..tables import findings_table
 from .options import Json, load
@@ -40,9 +40,10 @@ def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
         "tag_line_matrix.toml",
         "roof_meter.csv",
         "uplink_meter.s1p",
+        "ternholm_place.toml",
+        "ternholm.tif",
     ):
-        text = (designs / name).read_text(encoding="utf-8")
-        write_atomically(out / name, lambda place, t=text: place.write_text(t, encoding="utf-8"))  # type: ignore[misc]
+        write_bytes(out / name, (designs / name).read_bytes())
     file = load(out / "tag_receiver.toml", None)
     findings = check(file.design, file.highest)
     result = run(file, with_evidence=True)

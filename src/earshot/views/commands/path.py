@@ -10,8 +10,10 @@ import typer
 from ...files.atomic import folder as make_folder
 from ...files.atomic import stem_of
 from ...files.formats import write
-from ...reach import read_place
+from ...reach import read_place, vary_path
+from ...studies import Study
 from ...units import engineering
+from ..study_tables import variants_table
 from ..tables import frame_table
 from .options import Format, Json, known_format
 from .place_options import At, Changes, PlacePath
@@ -20,9 +22,19 @@ from .screen import complain, progress, show, show_json
 
 One = Annotated[str, typer.Argument(metavar="FROM", help="The station that sends.", show_default=False)]
 Two = Annotated[str, typer.Argument(metavar="TO", help="The one that receives.", show_default=False)]
+Varied = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--vary",
+        metavar="STATION.KEY=RANGE",
+        help="For every one, such as shore.height='3 m to 30 m in 28'; may be repeated.",
+    ),
+]
 Out = Annotated[
     Path | None, typer.Option("--out", "-o", metavar="FOLDER", help="Write the table, and draw the profile.")
 ]
+
+_SHOWN = ("margin", "path loss", "antenna gains", "ground", "terrain", "clearance")
 
 
 def path(
@@ -31,6 +43,7 @@ def path(
     two: Two,
     frequency: At = None,
     sets: Changes = None,
+    vary: Varied = None,
     out: Out = None,
     ending: Format = "png",
     json: Json = False,
@@ -41,6 +54,11 @@ def path(
     """
     known_format(ending)
     own = read_place(place, sets or [])
+    if vary:
+        with progress():
+            study = vary_path(own, one, two, vary, frequency)
+        _varied(study, out, ending, json)
+        return
     with progress():
         found = own.path(one, two, frequency)
     table = found.table()
@@ -57,3 +75,17 @@ def path(
                    "figures": table.reset_index().to_dict("records")})  # fmt: skip
         return
     show(frame_table(table.reset_index(), f"{own.title}: {one} to {two} at {engineering(found.frequency, 'Hz', 6)}"))
+
+
+def _varied(study: Study, out: Path | None, ending: str, json: bool) -> None:
+    if out is not None:
+        from ..plots import against
+
+        make_folder(out)
+        files = [write(study.table, out / "variants.csv")]
+        files += save_figures({"against": lambda: against(study, "margin", "ground", "terrain")}, out, ending)
+        complain(f"{len(files)} files written to {out}")
+    if json:
+        show_json({"title": study.title, "variants": study.table.to_dict("records"), "failed": study.failed})
+        return
+    show(*variants_table(study, _SHOWN))
