@@ -39,3 +39,14 @@ def test_fields_kilometres_off_fall_as_they_should():
     for x, e in zip((1500, 6000), fields[1:3], strict=True):
         theta = math.pi / 2 - 1.5 / x
         assert abs(e) == pytest.approx(float(abs(beam.field(theta, 0.0)[0])) / x, rel=0.02)
+
+
+def test_many_places_say_together_what_each_says_alone():
+    """Near and far, low and high over the sea in one call: where direct and reflected waves cancel it shows."""
+    long = 2.0
+    wire = es.Wire("rod", [(0, 0, 2 * long - 0.02), (0, 0, 2 * long + 0.02)], radius=1e-4)
+    driven = es.solve(es.Antenna("rod", [wire], [es.Port("feed", "rod")], es.earth("sea")), "150 MHz").drive()
+    places = np.array([(50, 0, 2), (700, 0, 50), (1500, 0, 2), (5000, 0, 10)]) * long
+    together = driven.near_field(places).e[:, 2]
+    alone = np.array([driven.near_field(place[None]).e[0, 2] for place in places])
+    assert np.abs(20 * np.log10(np.abs(together / alone))).max() < 0.04

@@ -18,7 +18,7 @@ from .half_space import Below, reflection
 
 _STEP = 0.26
 _BEND, _FAR, _NEVER = 0.6 * math.pi, 20.0 * math.pi, 1e12
-_ANGLES = 18
+_ANGLES, _LONG = 18, 2000.0
 _SMALLEST = 2.0 * math.pi * 5e-6
 FOR_CURRENTS, FOR_FIELDS = 4, 10
 
@@ -103,7 +103,9 @@ def tabled(
     r = _distances(near, 1.0001 * max(math.hypot(most, high), 1.01 * near), bend, far)[:, None]
     flattest, steepest = (math.sqrt(z / max(math.hypot(rho, z), near)) for rho, z in ((most, low), (least, high)))
     steepest = min(steepest, 1.0)
-    y = np.linspace(min(flattest, steepest - 0.05), steepest, _count(steepest - flattest))
+    # Far along the ground what is reflected changes within an angle that goes as one over the root of the distance.
+    finer = max(1.0, (float(r[-1, 0]) / _LONG) ** 0.25)
+    y = np.linspace(min(flattest, steepest - 0.05), steepest, _count(finer * (steepest - flattest)))
     cosine = np.maximum(y, 0.0) ** 2
     sine = np.maximum(np.sqrt(np.maximum(1.0 - cosine**2, 0.0)), 1e-7)
     found: dict[int, Complexes] = {}
