@@ -146,6 +146,32 @@ def test_the_place_of_the_demonstration(demo, capsys):
     assert (demo.parent / "o" / "hide-to-shore.png").stat().st_size > 20_000
 
 
+def test_paths_are_varied_and_each_is_the_path_of_its_own(demo, capsys):
+    words = [
+        "path",
+        demo,
+        "cairn",
+        "shore",
+        "--vary",
+        "shore.height=3 m to 30 m in 4",
+        "--vary",
+        "terrain.earth=meadow; sea",
+    ]
+    status, out, _ = run(capsys, *words, "--json")
+    found = json.loads(out)["variants"]
+    assert status == 0
+    assert len(found) == 8
+    one = reach.read_place(demo, ["shore.height=12 m", "terrain.earth=sea"]).path("cairn", "shore")
+    assert found[3]["margin"] == pytest.approx(one.margin)
+    assert found[3]["path loss"] == pytest.approx(one.loss)
+    status, out, err = run(
+        capsys, *words[:6], "--vary", "cairn.at=5.1 km, 5.2 km; 99 km, 1 km", "--out", demo.parent / "v"
+    )
+    assert status == 0
+    assert "not solved" in out
+    assert (demo.parent / "v" / "against.png").stat().st_size > 10_000
+
+
 def test_the_map_of_the_demonstration(demo, capsys):
     out = demo.parent / "maps"
     status, told, _ = run(capsys, "coverage", demo, "hide", "--back", "--out", out, "--set", "tag.height=1 m")
@@ -166,14 +192,14 @@ def test_the_map_of_the_demonstration(demo, capsys):
 
 
 WRONG = [
-    ('height = "6 m"', 'height = "-6 m"', "height -6 is below zero"),
+    ('height = "6 m"', 'height = "-6 m"', "height -6 is not between 0 and 100000"),
     ('at = "9.3 km, 9.3 km"', 'at = "93 km, 9.3 km"', "goes from 0 m west to 24000 m east, 93000 m is asked for"),
     ('at = "9.3 km, 9.3 km"', 'at = "9.3 km"', "write 'x, y' or 'latitude, longitude'"),
     ('at = "9.3 km, 9.3 km"', 'at = "154 deg, 3 deg"', "latitude comes first"),
     ('file = "ternholm.tif"', 'file = "tag_receiver.toml"', "no raster that is read"),
     ('file = "ternholm.tif"', 'file = "none.tif"', "cannot read"),
     ('earth = "meadow"', 'earth = "medow"', "did you mean 'meadow'"),
-    ('earth = "meadow"', 'earth = "meadow"\nroundness = -1', "roundness above it"),
+    ('earth = "meadow"', 'earth = "meadow"\nroundness = -1', "roundness -1 is not above it"),
     ('earth = "meadow"', 'earth = "meadow"\nlevel = "3 m"', "leave one out"),
     ('aim = "cairn"', 'aim = "carn"', "did you mean 'cairn'"),
     ('aim = "cairn"', 'aim = "hide"', "other station"),
@@ -208,6 +234,11 @@ def test_what_is_wrong_with_a_place_is_named(demo, right, wrong, says, capsys):
         (["path", "PLACE", "hide", "cairn", "--set", "hide.antenna=x.step"], "no design"),
         (["coverage", "PLACE", "--carry", "nobody"], "no station 'nobody'"),
         (["coverage", "PLACE", "tag"], "is carried about"),
+        (["coverage", "PLACE", "hide", "--carry", "hide"], "does not stand as well"),
+        (["path", "PLACE", "hide", "cairn", "--set", "hide.required=nan"], "no signal over noise"),
+        (["path", "PLACE", "hide", "cairn", "--set", "terrain.roughness=-1 m"], "is below zero"),
+        (["path", "PLACE", "cairn", "summit", "-f", "10 kHz"], "less than two wavelengths"),
+        (["path", "PLACE", "cairn", "summit", "--vary", "summit.height"], "is not STATION.KEY=RANGE"),
     ],
 )
 def test_what_is_wrong_with_a_question_is_named(demo, words, says, capsys):

@@ -32,9 +32,9 @@ _MOST = 4_000_000
 class Coverage(Told):
     """Power between stations and one that is carried about all over a terrain.
 
-    levels (stations, rows, columns): dBm at who listens, from south to north, NaN where nothing is known and at the
-    stations themselves. carried: the one that is carried about; its place does not count. sends: whether it is that one
-    that sends, and the stations listen.
+    levels (stations, rows, columns): dBm at who listens, from south to north, NaN where nothing is known and within two
+    wavelengths of the station. carried: the one that is carried about; its place does not count. sends: whether it is
+    that one that sends, and the stations listen.
     """
 
     terrain: Terrain
@@ -170,7 +170,8 @@ def _levels(terrain: Terrain, one: Station, carried: Station, air: Air, sends: b
         facts_around(
             heights, row, column, terrain.step, near, above, air.wave, 1.0 / air.radius, own, _FINEST, along, facts
         )
-        i, j = np.nonzero(np.isfinite(facts[..., FACTS]))
+        # Far fields do not hold any nearer.
+        i, j = np.nonzero(facts[..., FACTS] >= 2.0 * air.wave)
         level, known = np.full((len(own), columns), np.nan), facts[i, j]
         if len(i):
             heading = np.arctan2(own[i] - row, j - column)

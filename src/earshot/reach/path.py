@@ -150,6 +150,11 @@ def path(
     hertz, air = units.frequency(frequency), Air.of(frequency, earth, roundness, roughness, terrain.step)
     if math.dist(one.at, two.at) < 1e-3:
         raise UsageError(f"path: '{one.name}' and '{two.name}' are at one place: put them apart")
+    if (away := math.dist(one.at, two.at)) < 2.0 * air.wave:
+        raise UsageError(
+            f"path: '{one.name}' and '{two.name}' are {away:.3g} m apart, less than two wavelengths "
+            f"of {air.wave:.3g} m, where far fields do not hold: solve both as one antenna"
+        )
     profile = terrain.profile(one.at, two.at)
     near, far = (
         float(profile.heights[end]) + station.height + float(station.middle[2])

@@ -90,6 +90,8 @@ class Place(Told):
         for name in stations:
             self._plain(name)
             self._stands(name)
+        if carried in stations:
+            raise UsageError(f"coverage: '{carried}' is carried about, so it does not stand as well: leave it out")
         hertz = self._hertz(frequency)
         given = [self.station(name, hertz) for name in stations]
         return coverage(self.terrain, given, self.station(carried, hertz), hertz, sends=sends, **self._ground())
@@ -167,7 +169,10 @@ def read_place(path_: str | Path, changes: Sequence[str] = (), *, like: Place | 
     with texts.gathering("terrain.roughness"):
         rough = texts.quantity(table.terrain.roughness, "length", "terrain.roughness")
         if not (rough >= 0.0 and table.terrain.roundness > 0.0):
-            raise UsageError("terrain: roughness is not below zero, and roundness above it")
+            raise UsageError(
+                f"terrain: roughness {rough:g} m is below zero, or roundness "
+                f"{table.terrain.roundness:g} is not above it"
+            )
     plain = {}
     for name, station in table.station.items():
         with texts.gathering(f"station.{name}"):

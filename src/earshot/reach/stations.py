@@ -18,6 +18,8 @@ from ..fields.far import FarField
 from ..media.surroundings import FreeSpace
 
 _BOLTZMANN, _ROOM = 1.380649e-23, 290.0
+_MOST = 1e5
+"""Metres of height, and decibels."""
 _OVERHEAD = 0.9
 """Cosine of the angle from the zenith within which a beam counts as upright."""
 
@@ -51,11 +53,13 @@ class Station:
         for what, value in (
             ("height", self.height), ("feeder loss", self.feeder_loss), ("noise figure", self.noise_figure),
         ):  # fmt: skip
-            if not (math.isfinite(value) and value >= 0.0):
-                raise UsageError(f"station '{self.name}': {what} {value:g} is below zero")
+            if not 0.0 <= value <= _MOST:
+                raise UsageError(f"station '{self.name}': {what} {value:g} is not between 0 and {_MOST:g}")
         for what, value in (("power", self.power), ("bandwidth", self.bandwidth)):
             if not (math.isfinite(value) and value > 0.0):
                 raise UsageError(f"station '{self.name}': {what} {value:g} is not above zero")
+        if not abs(self.required) <= _MOST:
+            raise UsageError(f"station '{self.name}': required {self.required:g} dB is no signal over noise")
         if self.polarisation not in ("vertical", "horizontal"):
             raise UsageError(f"station '{self.name}': polarisation '{self.polarisation}' is not vertical or horizontal")
 

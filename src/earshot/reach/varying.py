@@ -49,7 +49,7 @@ def vary_path(place: Place, one: str, two: str, changes: Sequence[str], frequenc
             failed[", ".join(f"{n} {t}" for n, t in zip(names, row, strict=True))] = str(problem)
             figures.append({})
             continue
-        figures.append({name: float(table["value"][name]) for name in _FIGURES})
+        figures.append({name: round(float(table["value"][name]), 9) for name in _FIGURES})
         units = {name: str(table["unit"][name]) for name in _FIGURES}
     whole = pd.DataFrame(rows, columns=names).join(pd.DataFrame(figures))
     present = {name: _present(place, name) for name in names}

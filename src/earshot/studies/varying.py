@@ -77,7 +77,7 @@ def steps_of(text: str, what: str) -> list[str]:
         return found
     low, high = (units.evaluate(match[key], wavelength=None, what=what) for key in ("low", "high"))
     if low.kind != high.kind:
-        raise UsageError(f"{what}: '{text}' goes from a {low.kind} to a {high.kind}")
+        raise UsageError(f"{what}: '{text}' has a {low.kind} at one end and none at the other")
     if match["step"]:
         step = units.evaluate(match["step"], what=what)
         if step.kind != low.kind or step.si == 0.0 or (high.si - low.si) / step.si < 0.0:
