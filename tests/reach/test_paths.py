@@ -24,17 +24,6 @@ def short_dipole(upright, height=0.0, medium=None):
     return es.solve(antenna, HERTZ, errors=False).drive()
 
 
-def hills(seed, size=12e3, step=60.0, high=60.0):
-    rng = np.random.default_rng(seed)
-    waves = [(*rng.uniform(-1, 1, 2) * 2 * math.pi / rng.uniform(1500, 5000), rng.uniform(0, 7)) for _ in range(9)]
-    return reach.made_up(
-        lambda x, y: high / 3 * sum(np.sin(a * x + b * y + c) for a, b, c in waves),
-        f"{size} m",
-        f"{size} m",
-        f"{step} m",
-    )
-
-
 def test_free_space_and_two_rays_over_a_perfect_plane_are_closed_forms():
     rng = np.random.default_rng(1)
     for _ in range(40):
@@ -71,7 +60,7 @@ def test_over_earth_it_is_the_exact_field(upright, ground):
 
 
 @pytest.mark.parametrize("seed", range(6))
-def test_the_way_back_is_the_same(seed):
+def test_the_way_back_is_the_same(seed, hills):
     rng = np.random.default_rng(seed)
     terrain = hills(seed)
     beam = es.solve(es.antennas.yagi("150 MHz").antenna, HERTZ, errors=False).drive().far_field()
@@ -114,7 +103,7 @@ def test_nothing_jumps_as_an_antenna_goes_away_over_a_round_earth():
     assert loss[-1] > 150.0
 
 
-def test_heights_that_clear_the_zone_do():
+def test_heights_that_clear_the_zone_do(hills):
     rng = np.random.default_rng(11)
     for seed in range(5):
         at = rng.uniform(500, 11500, (2, 2))

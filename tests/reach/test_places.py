@@ -14,17 +14,6 @@ from earshot.views.commands.app import main
 UTM = "EPSG:32631"
 
 
-def hills(seed, size=12e3, step=60.0, high=60.0):
-    rng = np.random.default_rng(seed)
-    waves = [(*rng.uniform(-1, 1, 2) * 2 * math.pi / rng.uniform(1500, 5000), rng.uniform(0, 7)) for _ in range(9)]
-    return reach.made_up(
-        lambda x, y: high / 3 * sum(np.sin(a * x + b * y + c) for a, b, c in waves),
-        f"{size} m",
-        f"{size} m",
-        f"{step} m",
-    )
-
-
 @pytest.fixture
 def demo(tmp_path):
     """The demonstration's place with its files."""
@@ -41,7 +30,7 @@ def run(capsys, *words):
     return status, told.out, told.err
 
 
-def test_coverage_is_the_path_to_every_point():
+def test_coverage_is_the_path_to_every_point(hills):
     terrain = hills(4, size=6e3)
     sender = reach.Station("mast", (1515.0, 2222.0), 15.0, power=5.0, feeder_loss=1.5)
     carried = reach.Station("hand", (0, 0), 1.5, feeder_loss=0.5, noise_figure=7.0, bandwidth=1e5, required=10.0)
@@ -62,7 +51,7 @@ def test_coverage_is_the_path_to_every_point():
     np.testing.assert_allclose(back.levels, found.levels + 10 * math.log10(1.0 / 5.0), rtol=0, atol=1e-9)
 
 
-def test_coverage_is_the_same_on_one_thread_and_on_two(monkeypatch):
+def test_coverage_is_the_same_on_one_thread_and_on_two(monkeypatch, hills):
     terrain, mast, hand = hills(5, size=9e3), reach.Station("m", (4e3, 4e3), 9.0), reach.Station("h", (0, 0), 1.0)
     found = []
     for threads in ("1", "2"):
@@ -71,7 +60,7 @@ def test_coverage_is_the_same_on_one_thread_and_on_two(monkeypatch):
     np.testing.assert_array_equal(*found)
 
 
-def test_holes_of_a_terrain_are_named_and_left_out():
+def test_holes_of_a_terrain_are_named_and_left_out(hills):
     terrain = hills(6, size=3e3)
     heights = terrain.heights.copy()
     heights[20:24, 30:33] = np.nan
@@ -87,7 +76,7 @@ def test_holes_of_a_terrain_are_named_and_left_out():
     assert np.isfinite(found[5, 5])
 
 
-def test_rasters_come_back_as_they_were(tmp_path):
+def test_rasters_come_back_as_they_were(tmp_path, hills):
     terrain = hills(7, size=3e3)
     kept = Raster(terrain.heights[::-1], 5e5 - 30.0, 6e6 + 3030.0, (60.0, 60.0), UTM)
     again = reach.read_terrain(write_raster(kept, tmp_path / "own.tif"))
@@ -164,7 +153,7 @@ def test_paths_are_varied_and_each_is_the_path_of_its_own(demo, capsys):
     one = reach.read_place(demo, ["shore.height=12 m", "terrain.earth=sea"]).path("cairn", "shore")
     assert found[3]["margin"] == pytest.approx(one.margin)
     assert found[3]["path loss"] == pytest.approx(one.loss)
-    status, out, err = run(
+    status, out, _ = run(
         capsys, *words[:6], "--vary", "cairn.at=5.1 km, 5.2 km; 99 km, 1 km", "--out", demo.parent / "v"
     )
     assert status == 0
@@ -248,7 +237,7 @@ def test_what_is_wrong_with_a_question_is_named(demo, words, says, capsys):
 
 
 @pytest.mark.parametrize("damage", ["empty", "half", "text", "huge", "turned"])
-def test_damaged_rasters_are_refused(tmp_path, damage):
+def test_damaged_rasters_are_refused(tmp_path, damage, hills):
     import rasterio
     from rasterio.transform import Affine
 
