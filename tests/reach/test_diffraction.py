@@ -5,6 +5,7 @@ import math
 import numpy as np
 import pytest
 from scipy.integrate import quad
+from scipy.special import ai_zeros, airy
 
 from earshot.kernels.profiles import FACTS, profile_facts
 from earshot.reach import diffraction
@@ -106,3 +107,41 @@ def test_round_the_earth_by_the_whole_residue_series():
     # What is not exponential is the spreading along the surface, one over the square root, in place of one over r.
     want = per_metre * 1e5 - 10 * math.log10(1.5)
     assert abs(np.diff(level)[0] - want) < 0.005 * want
+
+
+def residue_series(total, near, far, hertz, permittivity, vertical):
+    """Loss beyond free space over a smooth earth by 30 residues (Fock 1945), dB: the Airy functions themselves."""
+    k = 2 * math.pi * hertz / 299792458.0
+    m = (k * EARTH / 2) ** (1 / 3)
+    q = -1j * m * np.sqrt(permittivity - 1) / (permittivity if vertical else 1)
+
+    def outgoing(t):
+        a, slope_a, b, slope_b = airy(t)
+        return b - 1j * a, slope_b - 1j * slope_a
+
+    # From a perfect conductor's zeros on, as the conductor is made what it is.
+    zeros = -ai_zeros(30)[0] * np.exp(-1j * math.pi / 3)
+    for inverse in np.linspace(0, 1 / q, 60)[1:]:
+        for _ in range(8):
+            value, slope = outgoing(zeros)
+            zeros = zeros - (slope * inverse - value) / (zeros * value * inverse - slope)
+    x, heights, own = m * total / EARTH, (k * near / m, k * far / m), outgoing(zeros)[0]
+    terms = np.exp(-1j * x * zeros) / (zeros - q**2)
+    for height in heights:
+        terms = terms * outgoing(zeros - height)[0] / own
+    return -20 * math.log10(2 * math.sqrt(math.pi * x) * abs(terms.sum()))
+
+
+@pytest.mark.parametrize("vertical", [True, False])
+@pytest.mark.parametrize("ground", [(13.0, 5e-3), (80.0, 5.0)])
+def test_beyond_the_horizon_it_is_the_residue_series(ground, vertical):
+    rng = np.random.default_rng(4)
+    for _ in range(8):
+        hertz, (near, far) = 10 ** rng.uniform(7.6, 9.0), rng.uniform(5, 100, 2)
+        total = 1.25 * math.sqrt(2 * EARTH) * (math.sqrt(near) + math.sqrt(far)) * rng.uniform(1, 2)
+        permittivity = complex(ground[0], -ground[1] / (2 * math.pi * hertz * 8.854e-12))
+        found = diffraction.beyond_horizon(
+            np.array(near), np.array(far), np.array(total), hertz, EARTH, permittivity, vertical
+        )
+        # What the recommendation says of its own formulas.
+        assert abs(float(found) - residue_series(total, near, far, hertz, permittivity, vertical)) < 2.0
