@@ -13,7 +13,7 @@ from earshot.files.design_text import antenna_text, design_text
 from earshot.files.schema import DesignTable
 
 HERE = Path()
-DEMOS = sorted((Path(es.__file__).parent / "demo").glob("*.toml"))
+DEMOS = sorted(p for p in (Path(es.__file__).parent / "demo").glob("*.toml") if not p.stem.endswith("_place"))
 
 
 def again(text):

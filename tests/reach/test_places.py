@@ -216,6 +216,8 @@ def test_what_is_wrong_with_a_place_is_named(demo, right, wrong, says, capsys):
     ("words", "says"),
     [
         (["path", "PLACE", "hide", "nowhere"], "no station 'nowhere'"),
+        (["check", "PLACE"], "is a place file, not a design"),
+        (["path", "DESIGN", "a", "b"], "is a design, not a place file"),
         (["path", "PLACE", "hide", "hide"], "at one place"),
         (["path", "PLACE", "hide", "tag"], "is carried about"),
         (["path", "PLACE", "hide", "cairn", "--set", "height=3 m"], "write it like shore.height"),
@@ -231,7 +233,9 @@ def test_what_is_wrong_with_a_place_is_named(demo, right, wrong, says, capsys):
     ],
 )
 def test_what_is_wrong_with_a_question_is_named(demo, words, says, capsys):
-    status, _, err = run(capsys, *(demo if word == "PLACE" else word for word in words))
+    status, _, err = run(
+        capsys, *({"PLACE": demo, "DESIGN": demo.parent / "tag_receiver.toml"}.get(w, w) for w in words)
+    )
     assert status == 2
     assert says in err
 

@@ -290,6 +290,8 @@ def design_from_text(text: str, name: str, folder: Path, tables: Mapping[str, st
         raise DesignFileError(f"{name} is not a design file: its tables lie in one another too deeply") from None
     except ValueError as problem:
         raise DesignFileError(f"{name} is not TOML: {str(problem).splitlines()[0]}; mend that line") from None
+    if "station" in content and not content.keys() & {"wire", "sheet", "port"}:
+        raise DesignFileError(f"{name} is a place file, not a design: see earshot path and earshot coverage")
     table, faults = parsed(content, name)
     texts = Texts(name, folder, table.frequency, faults, tables)
     known, values = Quantities(), {}

@@ -154,6 +154,8 @@ def read_place(path_: str | Path, changes: Sequence[str] = (), *, like: Place | 
         raise DesignFileError(f"{place.name} is not a place file: its tables lie in one another too deeply") from None
     except tomllib.TOMLDecodeError as problem:
         raise DesignFileError(f"{place.name} is not TOML: {str(problem).splitlines()[0]}; mend that line") from None
+    if "station" not in content and content.keys() & {"wire", "sheet", "port"}:
+        raise DesignFileError(f"{place.name} is a design, not a place file: see earshot check and earshot solve")
     for change in changes:
         _change(content, change)
     table, faults = as_table(content, place.name, PlaceTable, "place file")
