@@ -229,6 +229,7 @@ def test_what_is_wrong_with_a_place_is_named(demo, right, wrong, says, capsys):
         (["path", "PLACE", "hide", "cairn", "--set", "hide.required=nan"], "no signal over noise"),
         (["path", "PLACE", "hide", "cairn", "--set", "terrain.roughness=-1 m"], "is below zero"),
         (["path", "PLACE", "cairn", "summit", "-f", "10 kHz"], "less than two wavelengths"),
+        (["coverage", "PLACE", "summit", "-f", "10 kHz"], "far fields hold nowhere"),
         (["path", "PLACE", "cairn", "summit", "--vary", "summit.height"], "is not STATION.KEY=RANGE"),
     ],
 )

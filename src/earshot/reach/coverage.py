@@ -146,6 +146,11 @@ def coverage(
     air = Air.of(frequency, earth, roundness, roughness, terrain.step)
     announce(facts_around)
     levels = np.stack([_levels(terrain, one, carried, air, sends) for one in given])
+    if not np.isfinite(levels).any():
+        raise UsageError(
+            f"coverage: no known point of the terrain is two wavelengths of {air.wave:.3g} m from a station, so far "
+            "fields hold nowhere: take a higher frequency, or a larger terrain"
+        )
     return Coverage(terrain, given, carried, air.frequency, levels, sends)
 
 

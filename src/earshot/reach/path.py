@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from .. import units
 from ..arraytypes import Floats
 from ..constants import wavelength
 from ..errors import UsageError
@@ -147,7 +146,8 @@ def path(
     square: what a reflection keeps is exp(-2(kσ sin ψ)²) (Ament 1953). Raises UsageError for places beyond the terrain,
     one place for both, and what is out of range.
     """
-    hertz, air = units.frequency(frequency), Air.of(frequency, earth, roundness, roughness, terrain.step)
+    air = Air.of(frequency, earth, roundness, roughness, terrain.step)
+    hertz = air.frequency
     if math.dist(one.at, two.at) < 1e-3:
         raise UsageError(f"path: '{one.name}' and '{two.name}' are at one place: put them apart")
     if (away := math.dist(one.at, two.at)) < 2.0 * air.wave:

@@ -12,12 +12,14 @@ from .. import units
 from ..arrays.elements import Element
 from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE, wavenumber
+from ..description.turns import held
 from ..errors import UsageError
 from ..fields.currents import Currents
 from ..fields.far import FarField
 from ..media.surroundings import FreeSpace
+from ..network.components import ROOM
 
-_BOLTZMANN, _ROOM = 1.380649e-23, 290.0
+_BOLTZMANN = 1.380649e-23
 _MOST = 1e5
 """Metres of height, and decibels."""
 _OVERHEAD = 0.9
@@ -66,19 +68,12 @@ class Station:
     @property
     def noise(self) -> float:
         """Noise at the receiver's input, W, of 290 K and its own."""
-        return float(_BOLTZMANN * _ROOM * self.bandwidth * 10.0 ** (self.noise_figure / 10.0))
+        return float(_BOLTZMANN * ROOM * self.bandwidth * 10.0 ** (self.noise_figure / 10.0))
 
     @property
     def turned(self) -> Floats:
         """Its own axes, as columns, in those of the place: x east, y north, z up (3, 3)."""
-        bearing, tilt, roll = (math.radians(x) for x in (90.0 - self.bearing, self.tilt, self.roll))
-        c, s = math.cos(bearing), math.sin(bearing)
-        about_z = np.array([[c, -s, 0], [s, c, 0], [0, 0, 1.0]])
-        c, s = math.cos(tilt), math.sin(tilt)
-        raised = np.array([[c, 0, -s], [0, 1.0, 0], [s, 0, c]])
-        c, s = math.cos(roll), math.sin(roll)
-        about_x = np.array([[1.0, 0, 0], [0, c, -s], [0, s, c]])
-        return np.asarray(about_z @ raised @ about_x)
+        return held(*(math.radians(x) for x in (self.roll, self.tilt, 90.0 - self.bearing)))
 
     @property
     def middle(self) -> Floats:
@@ -135,7 +130,7 @@ class Station:
                 f"the path is for {units.engineering(frequency, 'Hz')}: drive it there"
             )
         scale = math.sqrt(2.0 * math.pi / (WAVE_IMPEDANCE * self.antenna.incident))
-        one, two = _alone(self.antenna, self.name).far_field(theta, phi)
+        one, two = _alone(self.antenna).far_field(theta, phi)
         return scale * one, scale * two
 
     def aimed(self, other: tuple[float, float, float], own: tuple[float, float, float], frequency: float) -> Station:
@@ -164,22 +159,18 @@ class Station:
             angles = float(theta.ravel()[n]), float(phi.ravel()[n])
         else:
             assert self.antenna is not None
-            angles = replace(self.antenna, currents=_alone(self.antenna, self.name)).peak
+            angles = replace(self.antenna, currents=_alone(self.antenna)).peak
         sine = math.sin(angles[0])
         return np.array([sine * math.cos(angles[1]), sine * math.sin(angles[1]), math.cos(angles[0])])
 
 
-def _alone(field: FarField, name: str) -> Any:
+def _alone(field: FarField) -> Any:
     """What a far field is of, without what plane or earth below it send back: that is the place's to do."""
     currents = field.currents
     if isinstance(currents, Currents):
         # Layers are the antenna's own; what only lies below it is not.
         own = currents.medium
         return replace(currents, medium=FreeSpace()) if own.has_plane and own.stack is None else currents
-    if "plane" in currents.below or "earth" in currents.below:
-        raise UsageError(
-            f"station '{name}': the pattern of its antenna has ground in it: take that of the antenna in free space"
-        )
     return currents
 
 

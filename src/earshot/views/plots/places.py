@@ -23,6 +23,8 @@ if TYPE_CHECKING:
 _LAND, _SEA = "#cfc6ae", "#b9cdd6"
 _STEP = 5.0
 """dB from colour to colour of a map."""
+_NAMED = 0.17
+"""Of a profile, how far a name reaches."""
 _SHOWN = 14
 """Colours of a map, at most."""
 
@@ -61,8 +63,11 @@ def profile(path: Path) -> Figure:
             ground = float(path.profile.heights[0 if side == "left" else -1])
             axes.plot([scale * at] * 2, [ground, top], color=INK, linewidth=2.4, linestyle="-", solid_capstyle="butt")
             axes.plot(scale * at, top, "o", color=LINES[1], markersize=7, clip_on=False, zorder=5)
+            # The name clears the ground and the ray beside its mast.
+            beside = np.abs(d - at) < _NAMED * total
+            over = max(float(raised[beside].max()), float(ray[beside].max()))
             axes.annotate(
-                f"{station.name}, {top - ground:.3g} m up", (scale * at, top), (8 if side == "left" else -8, 22),
+                f"{station.name}, {top - ground:.3g} m up", (scale * at, over), (8 if side == "left" else -8, 10),
                 textcoords="offset points", ha=side, fontsize=11, fontweight="bold", color=LINES[1],
                 bbox={"facecolor": PAPER, "edgecolor": "none", "alpha": 0.75, "pad": 1.2},
             )  # fmt: skip
