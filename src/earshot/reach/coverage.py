@@ -16,6 +16,7 @@ from ..lettering import Told
 from ..media.earth import Earth
 from ..running import announce, in_parallel, report
 from ..units import engineering
+from .scene import Scene
 from .stations import Station
 from .terrain import Terrain, between
 from .ways import Air, ways_of
@@ -33,7 +34,7 @@ class Coverage(Told):
     """Power between stations and one that is carried about all over a terrain.
 
     levels (stations, rows, columns): dBm at who listens, from south to north, NaN where nothing is known and within two
-    wavelengths of the station. carried: the one that is carried about; its place does not count. sends: whether it is
+    wavelengths of the station. built: what stands there, if the map is of a scene. carried: the one that is carried about; its place does not count. sends: whether it is
     that one that sends, and the stations listen.
     """
 
@@ -43,6 +44,7 @@ class Coverage(Told):
     frequency: float
     levels: Floats
     sends: bool = False
+    built: Scene | None = None
 
     def _in_words(self) -> str:
         names = ", ".join(f"'{one.name}'" for one in self.stations)
