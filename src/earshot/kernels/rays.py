@@ -408,28 +408,30 @@ def _on_edge(edges, e, share, out):
 
 
 @njit(nogil=True, cache=True, error_model="numpy")
-def seen_from(faces, edges, apex, mirror, source, samples, seen):
+def seen_from(faces, edges, apex, mirror, source, samples, sights, seen):
     """Which edges are in sight of a source by way of the face that made its image, or straight, into seen (n,).
 
-    Samples of each edge are looked at.
+    Of a wall: those in its beam that it has in sight (edges, faces + 1); of the source itself and by the ground samples
+    of each edge are looked at.
     """
-    found, skip, by = np.empty(1, np.int64), np.full(4, -1), np.empty((1, 3))
+    found, skip, turn = np.empty(1, np.int64), np.full(4, -1), np.empty(3)
     at, corners = np.empty(3), np.empty((2, 3))
     for e in range(len(edges.length)):
         seen[e] = False
-        if mirror >= 0:
+        if 0 <= mirror < len(faces.offsets):
             _on_edge(edges, e, 0.0, corners[0])
             _on_edge(edges, e, 1.0, corners[1])
-            if edges.faces[e, 0] == mirror or edges.faces[e, 1] == mirror or not _in_beam(faces, mirror, apex, corners):
-                continue
-        for s in range(samples):
-            _on_edge(edges, e, (s + 0.5) / samples, at)
+            seen[e] = sights[e, mirror] and _in_beam(faces, mirror, apex, corners)
+            continue
+        for s in range(samples + 1):
+            # Its ends among them: rays that are bent a little beyond these are looked for there.
+            _on_edge(edges, e, s / samples, at)
             skip[2], skip[3] = edges.faces[e, 0], edges.faces[e, 1]
             if mirror < 0:
                 skip[0] = -1
                 good = _outside(edges, e, source) and crossed(faces, source, at, skip, 0, found) == 0
             else:
-                good = _by(faces, edges, e, apex, mirror, source, at, skip, found, by[0])
+                good = _by(faces, edges, e, apex, mirror, source, at, skip, found, turn)
             if good:
                 seen[e] = True
                 break
@@ -614,16 +616,21 @@ def bent_paths(faces, edges, wave, source, places, mirrors, tries, ends, to, kin
     near = np.empty((len(tries), 2))
     for m in range(len(tries)):
         near[m, 0], near[m, 1] = _along(edges, tries[m, 1], places[tries[m, 0]])
+    total = len(faces.offsets)
+    # The end as every face mirrors it, the ground next to last, and itself.
+    lit, beyond = np.ones(total + 2, np.bool_), np.empty((total + 2, 3))
     for r in range(len(ends)):
+        for f in range(total + 1):
+            high = _above(faces, f, ends[r])
+            lit[f] = high > _NEAR or (f < total and faces.open[f] and high < -_NEAR)
+            _mirror(faces, f, ends[r], beyond[f])
+        beyond[total + 1] = ends[r]
         for m in range(len(tries)):
             image, e, g = tries[m, 0], tries[m, 1], tries[m, 2]
-            if g >= 0:
-                high = _above(faces, g, ends[r])
-                if high < _NEAR and not (g < len(faces.offsets) and faces.open[g] and high < -_NEAR):
-                    continue
-                _mirror(faces, g, ends[r], end)
-            else:
-                end[:] = ends[r]
+            which = g if g >= 0 else total + 1
+            if not lit[which]:
+                continue
+            end[0], end[1], end[2] = beyond[which, 0], beyond[which, 1], beyond[which, 2]
             # Where the way is shortest: both seen from the edge at one angle to it.
             t1, far1 = near[m, 0], near[m, 1]
             t2, far2 = _along(edges, e, end)

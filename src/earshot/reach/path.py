@@ -16,6 +16,7 @@ from ..lettering import Told
 from ..media.earth import Earth
 from ..units import engineering
 from . import diffraction
+from .budget import Budget
 from .stations import Station
 from .terrain import Profile, Terrain
 from .ways import Air, ways_of
@@ -28,7 +29,7 @@ _CLEAR = 0.6
 
 
 @dataclass(frozen=True, slots=True, repr=False)
-class Path(Told):
+class Path(Budget, Told):
     """One way between two stations.
 
     radius: of the effective earth, m. ends: heights of both antennas above the sea, m. free_space: loss between
@@ -70,22 +71,6 @@ class Path(Told):
         return self.free_space - self.antennas + self.ground + self.terrain
 
     @property
-    def received(self) -> float:
-        """Power at the second station's receiver, W."""
-        one, two = self.stations
-        return float(one.power * 10.0 ** (-(self.loss + one.feeder_loss + two.feeder_loss) / 10.0))
-
-    @property
-    def signal_to_noise(self) -> float:
-        """At the second station's receiver, dB."""
-        return 10.0 * math.log10(max(self.received, 1e-300) / self.stations[1].noise)
-
-    @property
-    def margin(self) -> float:
-        """Beyond what the second station requires, dB."""
-        return self.signal_to_noise - self.stations[1].required
-
-    @property
     def _raised(self) -> Floats:
         """The profile with the earth's bulge, m."""
         return self.profile.heights + diffraction.bulge(self.profile.distances, self.radius)
@@ -107,7 +92,6 @@ class Path(Told):
 
         one, two = self.stations
         near, far = self.clearing_heights()
-        level = 10.0 * math.log10(max(self.received, 1e-300)) + 30.0
         sight = "in sight" if self.gap > 0.0 else "out of sight"
         rows = [
             ("distance", self.distance, "m", ""),
@@ -122,7 +106,7 @@ class Path(Told):
             ("clearance", self.gap, "1", f"of the first Fresnel zone, {self.at:.0f} m from '{one.name}': {sight}"),
             ("clearing height", near, "m", f"of '{one.name}', for {_CLEAR:g} of that zone"),
             ("clearing height", far, "m", f"of '{two.name}', likewise"),
-            ("received", level, "dBm", f"at '{two.name}'"),
+            ("received", self.level, "dBm", f"at '{two.name}'"),
             ("signal to noise", self.signal_to_noise, "dB", f"in {engineering(two.bandwidth, 'Hz')}, with 290 K"),
             ("margin", self.margin, "dB", f"beyond {two.required:g} dB that are required"),
         ]  # fmt: skip

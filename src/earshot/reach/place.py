@@ -6,12 +6,13 @@ import tomllib
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from .. import units
 from ..arrays.elements import Element
+from ..arraytypes import Floats
 from ..errors import DesignFileError, UsageError, unknown
 from ..fields.far import FarField
 from ..files.array_tables import read_pattern
@@ -26,9 +27,16 @@ from ..runs.run import open_run, run
 from .coverage import Coverage, coverage
 from .path import Path as Way
 from .path import path
-from .place_schema import PlaceTable, StationTable, TerrainTable
+from .built import Built
+from .place_schema import AreaTable, PlaceTable, StationTable, TerrainTable
+from .rays import Rays, gain_in_scene, rays
+from .scene import Scene
+from .scene_map import Area, scene_coverage
 from .stations import Station
 from .terrain import Terrain, flat, read_terrain
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -50,6 +58,8 @@ class Place(Told):
     stations: dict[str, StationTable]
     plain: dict[str, Station]
     fixed: frozenset[str]
+    standing: Built
+    areas: dict[str, tuple[Area, float]]
     _solved: dict[tuple[str, str | None, float], FarField | Element] = field(default_factory=dict)
 
     def _in_words(self) -> str:
@@ -95,6 +105,59 @@ class Place(Told):
         hertz = self._hertz(frequency)
         given = [self.station(name, hertz) for name in stations]
         return coverage(self.terrain, given, self.station(carried, hertz), hertz, sends=sends, **self._ground())
+
+    @property
+    def scene(self) -> Scene:
+        """What is built; raises UsageError as its files do, and where nothing is."""
+        return self.standing.scene
+
+    def rays(self, one: str, two: str, frequency: str | float | None = None) -> Rays:
+        """From one station to another among what is built; see `reach.rays`."""
+        for name in (one, two):
+            self._plain(name)
+            self._stands(name)
+        hertz = self._hertz(frequency)
+        return rays(self.scene, self.station(one, hertz), self.station(two, hertz), hertz, **self._among())
+
+    def scene_coverage(
+        self, stations: Sequence[str], carried: str, area: str, frequency: str | float | None = None, *,
+        average: bool = False, sends: bool = False,
+    ) -> Coverage:  # fmt: skip
+        """What stations bring to one that is carried over an area, by their names; see `reach.scene_coverage`."""
+        if area not in self.areas:
+            raise UsageError(f"'{self.title}': {unknown('area', area, self.areas)}")
+        for name in stations:
+            self._plain(name)
+            self._stands(name)
+        hertz, (where, step) = self._hertz(frequency), self.areas[area]
+        return scene_coverage(
+            self.scene, [self.station(name, hertz) for name in stations], self.station(carried, hertz), hertz, where,
+            step, average=average, sends=sends, **self._among(),
+        )  # fmt: skip
+
+    def gain_in_scene(
+        self, name: str, azimuths: Floats, elevations: Floats, frequency: str | float | None = None
+    ) -> pd.DataFrame:
+        """The pattern that the scene leaves of a station's; see `reach.gain_in_scene`."""
+        self._plain(name)
+        self._stands(name)
+        hertz = self._hertz(frequency)
+        return gain_in_scene(self.scene, self.station(name, hertz), hertz, azimuths, elevations, **self._among())
+
+    @property
+    def unevenness(self) -> float:
+        """Of the ground under what is built, which rays take as level: its highest over its lowest, m."""
+        own = self.terrain
+        west, east, south, north = self.scene.extent
+        x, y = (
+            np.clip(np.linspace(*ends, 33), low, high)
+            for ends, low, high in (((west, east), own.west, own.east), ((south, north), own.south, own.north))
+        )
+        return float(np.ptp(own.height(*np.meshgrid(x, y))))
+
+    def _among(self) -> dict[str, Any]:
+        table = self.standing.table
+        return {"earth": self.earth, "order": table.order, "walls": table.walls, "edges": table.edges}
 
     def _ground(self) -> dict[str, Any]:
         return {"earth": self.earth, "roundness": self.roundness, "roughness": self.roughness}
@@ -142,7 +205,7 @@ def _driven(file: Path, case: str | None, hertz: float, who: str) -> FarField | 
 
 
 def read_place(path_: str | Path, changes: Sequence[str] = (), *, like: Place | None = None) -> Place:
-    """Read a place file; changes: "NAME.KEY=VALUE" of its stations, or "terrain.KEY=VALUE", made before.
+    """Read a place file; changes: "NAME.KEY=VALUE" of its stations, "terrain" or "built", made before.
 
     like: the same file read already, whose terrain and antennas are taken where they have not changed. Raises
     DesignFileError with everything that is wrong, and as `read_terrain` does.
@@ -181,12 +244,16 @@ def read_place(path_: str | Path, changes: Sequence[str] = (), *, like: Place | 
             if station.aim is not None and (station.aim == name or station.aim not in table.station):
                 raise UsageError(f"station.{name}.aim: {unknown('other station', station.aim, table.station)}")
             plain[name] = _station(texts, terrain, name, station)
+    standing, areas = Built.of(texts, terrain, table, None if like is None else like.standing), {}
+    for name, own in table.area.items():
+        with texts.gathering(f"area.{name}"):
+            areas[name] = _area(texts, terrain, name, own)
     texts.told()
     assert texts.frequency is not None
     fixed = frozenset(name for name, station in table.station.items() if station.at is not None)
     return Place(
         table.title, texts.frequency, terrain, earth, rough, table.terrain.roundness, place, tuple(changes),
-        table.terrain, dict(table.station), plain, fixed, {} if like is None else like._solved,
+        table.terrain, dict(table.station), plain, fixed, standing, areas, {} if like is None else like._solved,
     )  # fmt: skip
 
 
@@ -194,8 +261,8 @@ def _change(content: dict[str, Any], change: str) -> None:
     where, sign, value = (part.strip() for part in change.partition("="))
     name, dot, key = where.rpartition(".")
     stations = content.get("station")
-    if name == "terrain":
-        here: Any = content.setdefault("terrain", {})
+    if name in ("terrain", "built"):
+        here: Any = content.setdefault(name, {})
     elif not dot and sign and where == "frequency":
         here, key = content, where
     else:
@@ -248,6 +315,12 @@ def _station(texts: Texts, terrain: Terrain, name: str, table: StationTable) -> 
         texts.quantity(table.power, "power", f"{where}.power"), table.feeder_loss, table.noise_figure,
         texts.quantity(table.bandwidth, "frequency", f"{where}.bandwidth"), table.required,
     )  # fmt: skip
+
+
+def _area(texts: Texts, terrain: Terrain, name: str, table: AreaTable) -> tuple[Area, float]:
+    (x1, y1), (x2, y2) = (_at(texts, terrain, f"area.{name}.{key}", getattr(table, key)) for key in ("first", "last"))
+    step = texts.quantity(table.step, "length", f"area.{name}.step")
+    return Area(name, min(x1, x2), min(y1, y2), max(x1, x2), max(y1, y2)), step
 
 
 def _at(texts: Texts, terrain: Terrain, what: str, text: str) -> tuple[float, float]:

@@ -55,8 +55,61 @@ class StationTable(Table):
     """dB of signal over noise that it requires."""
 
 
+class BuiltTable(Table):
+    """What stands there, for rays."""
+
+    file: Text | None = None
+    """Footprints with heights beside the place file (GeoJSON): longitude and latitude where the terrain has a frame, else
+    metres; properties `height`, and if wanted `name`, `material`, `thickness`, in metres."""
+    material: Text = "brick"
+    """Of walls and roofs that have none of their own: one of ITU-R P.2040, "perfect conductor", or one of `materials`."""
+    thickness: str | float = "0.3 m"
+    """Of these walls and roofs."""
+    order: int = 2
+    """How often rays are mirrored and bent in all, 0 to 5."""
+    walls: int = 2
+    """How many faces they go through at most."""
+    edges: bool = True
+    """Whether they bend at edges."""
+
+
+class BodyTable(Table):
+    """A building or another object by its mesh."""
+
+    file: Text
+    """OBJ, STL, GLTF or GLB beside the place file, in metres, z up."""
+    at: Text = "0 m, 0 m"
+    """Where its origin stands, on the ground."""
+    material: Text | None = None
+    """Its own, in place of `built`'s."""
+    thickness: str | float | None = None
+    """Its own, likewise."""
+    thin: bool = False
+    """It is plates with air on both sides, and need not be closed."""
+
+
+class MatterTable(Table):
+    """A building material of one's own."""
+
+    permittivity: str | float
+    """Relative."""
+    conductivity: str | float = 0
+    """S/m."""
+
+
+class AreaTable(Table):
+    """A rectangle that maps of rays are for."""
+
+    first: Text
+    """One corner, as stations' `at`."""
+    last: Text
+    """The corner across."""
+    step: str | float = "1 m"
+    """From point to point."""
+
+
 class PlaceTable(Table):
-    """A place: its ground and its stations."""
+    """A place: its ground, its stations, and what is built there."""
 
     title: Text
     """What it is."""
@@ -68,3 +121,11 @@ class PlaceTable(Table):
     """Earths of its own, by name."""
     station: dict[str, StationTable] = {}
     """The stations, by name."""
+    built: BuiltTable = BuiltTable()
+    """What stands there."""
+    body: dict[str, BodyTable] = {}
+    """Objects by their meshes, by name."""
+    materials: dict[str, MatterTable] = {}
+    """Materials of its own, by name."""
+    area: dict[str, AreaTable] = {}
+    """Rectangles for maps, by name."""

@@ -13,7 +13,7 @@ import numpy as np
 
 from ..arraytypes import Bools, Floats, Ints
 from ..errors import UsageError
-from ..files.buildings import Footprint, read_footprints, read_mesh
+from ..files.buildings import Footprint, Placed, read_footprints, read_mesh
 from ..kernels.rays import Edges, Faces, edges_seen, faces_seen, holders, walls_seen
 from ..lettering import Told
 from ..media.walls import Wall
@@ -139,13 +139,13 @@ def solid(
     return Body(own, faces, wall, open)
 
 
-def buildings(path: str | Path, wall: Wall, **places: object) -> tuple[Body, ...]:
+def buildings(path: str | Path, wall: Wall, placed: Placed | None = None) -> tuple[Body, ...]:
     """Buildings of a GeoJSON file of footprints with heights; see `read_footprints`.
 
     A feature's own material and thickness go before `wall`.
     """
     found = []
-    for given in read_footprints(path, **places):  # type: ignore[arg-type]
+    for given in read_footprints(path, placed):
         own = wall
         if given.material is not None or given.thickness is not None:
             try:

@@ -18,8 +18,8 @@ from .transport import Found
 
 MOST_ORDER, MOST_WALLS = 5, 8
 _MOST_IMAGES = 3_000_000
-_SAMPLES = 16
-"""Places along an edge at which it is looked for from a source."""
+_SAMPLES, _EITHER_WAY = 200, 16
+"""Places along an edge, and either way on a face, at which it is looked for from a source."""
 _ROOM = 300
 """Rays of a kind that are expected to each end; where there are more, it is looked again."""
 
@@ -51,7 +51,7 @@ class Tracer:
         sights = np.zeros((len(own.offsets), len(own.offsets) + 1), np.bool_)
         if self.order > 1:
             from_here = np.zeros(len(own.offsets), np.bool_)
-            walls_from(own, self.source, _SAMPLES // 2, from_here)
+            walls_from(own, self.source, _EITHER_WAY, from_here)
             sights[:, :-1], sights[:, -1] = self.scene.wall_sights, from_here
         for _ in range(self.order):
             found = images(own, places, faces, last, sights, starts[-2], len(places))
@@ -76,10 +76,12 @@ class Tracer:
         announce(seen_from)
         images_, ground = range(starts[2] if self.order > 1 else 1), len(self.scene.faces.offsets)
 
+        sights = self.scene.sights if self.order > 1 else np.zeros((count, ground + 1), np.bool_)
+
         def edges_of(image: int) -> Ints:
             seen = np.zeros(count, np.bool_)
             seen_from(
-                self.scene.faces, self.scene.edges, places[image], faces[image], self.source, _SAMPLES, seen
+                self.scene.faces, self.scene.edges, places[image], faces[image], self.source, _SAMPLES, sights, seen
             )  # fmt: skip
             return np.flatnonzero(seen)
 
@@ -88,11 +90,11 @@ class Tracer:
             bends = 1 + (image > 0)
             rows.append(np.stack([np.full(len(own), image), own, np.full(len(own), -1)], axis=1))
             if bends < self.order:
-                sights = self.scene.sights[own]
+                after = sights[own]
                 if image and faces[image] < ground:
                     # Between two walls and an edge there would be too many: one of both mirrors is the ground.
-                    sights = sights & (np.arange(ground + 1) == ground)
-                e, f = np.nonzero(sights)
+                    after = after & (np.arange(ground + 1) == ground)
+                e, f = np.nonzero(after)
                 rows.append(np.stack([np.full(len(e), image), own[e], f], axis=1))
         return np.ascontiguousarray(np.concatenate(rows), dtype=np.int64)
 

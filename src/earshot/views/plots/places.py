@@ -83,13 +83,12 @@ def profile(path: Path) -> Figure:
         axes.set_xlabel(f"distance, {unit}")
         axes.set_ylabel("height above the sea, m")
         legend_above(axes)
-        level = 10.0 * math.log10(max(path.received, 1e-300)) + 30.0
         round_ = path.radius / 6.371e6
         heading(
             figure, f"{one.name} to {two.name}: {path.margin:+.1f} dB of margin",
             f"{engineering(path.frequency, 'Hz', 6)}, {total * scale:.4g} {unit}; {path.loss:.1f} dB: free space "
             f"{path.free_space:.1f}, antennas {-path.antennas:+.1f}, ground {path.ground:+.1f}, terrain "
-            f"{path.terrain:+.1f}; {level:.1f} dBm received; over {path.earth}, earth x {round_:.3g}; heights "
+            f"{path.terrain:+.1f}; {path.level:.1f} dBm received; over {path.earth}, earth x {round_:.3g}; heights "
             f"drawn x {_stretch(axes, scale):.0f}",
         )  # fmt: skip
     return figure
