@@ -19,8 +19,9 @@ _TO_END = 1e-3
 """m that places on an edge keep from its ends."""
 _GRAZING = 1e-7
 """Radians within which a way goes along a face."""
-_ROUNDS, _STEPS = 3, 20
-"""Of finding the shortest way round two edges: one edge after the other, then both at once."""
+_WIDE, _ROUNDS, _STEPS = 8.0, 3, 40
+"""Of finding the shortest way round two edges: lengths off them that are nowhere near, rounds of one edge after the other,
+steps with both at once."""
 _LEVEL, _FLAT = 1e-13, 1e-9
 """Slopes of a way's length at its shortest: where it is settled, and what is none."""
 _FAR = 1e3
@@ -547,7 +548,7 @@ def shortest(edges, e, d, one, two):
         u = (at * far2 + at2 * off) / (off + far2)
     la, lb, lm = _root(t - at1, far1), _root(u - at2, far2), _middle(square, wx, wy, cosine, t, u)
     one_, two_ = edges.length[e], edges.length[d]
-    if t < -one_ or t > 2.0 * one_ or u < -two_ or u > 2.0 * two_:
+    if t < -_WIDE * one_ or t > (1.0 + _WIDE) * one_ or u < -_WIDE * two_ or u > (1.0 + _WIDE) * two_:
         # Nowhere near.
         return math.nan, math.nan, la, lm, lb
     for _ in range(_STEPS):
