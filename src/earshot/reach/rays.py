@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from .. import units
-from ..arraytypes import Bools, Complexes, Floats, Ints
+from ..arraytypes import Complexes, Floats, Ints
 from ..constants import SPEED_OF_LIGHT, wavelength
 from ..errors import UsageError
 from ..kernels.rays import BENT, MIRRORED, THROUGH
@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
 _NOTHING = 1e-15
+_NO_GAIN = 1e-10
 _DIRECTIONS = 200_000
 """Of a pattern, at most."""
 _HORIZON = 1e-3
@@ -308,7 +309,7 @@ def gain_in_scene(
 
     def gain(*fields: Complexes) -> Floats:
         power = sum(np.abs(f) ** 2 for f in fields)
-        return np.asarray(10.0 * np.log10(np.maximum(power, _NOTHING**2)))
+        return np.asarray(10.0 * np.log10(np.maximum(power, _NO_GAIN)))
 
     horizontal, vertical = np.sum(whole * level, axis=1), np.sum(whole * np.cross(away, level), axis=1)
     return pd.DataFrame({
@@ -317,7 +318,3 @@ def gain_in_scene(
         "gain_in_the_open_dBi": gain(*in_open.T),
     })  # fmt: skip
 
-
-def in_sight(met: Found) -> Bools:
-    """Which rays meet nothing (n,)."""
-    return np.asarray(~(met.kinds >= 0).any(axis=1))

@@ -36,6 +36,7 @@ COMMANDS = (
     "study",
     "path",
     "coverage",
+    "scene",
     "store",
     "cut-list",
     "export",

@@ -8,6 +8,7 @@ from typing import Annotated, Any
 
 import numpy as np
 import typer
+from rich.console import RenderableType
 
 from ...errors import UsageError
 from ...files.atomic import folder as make_folder
@@ -29,7 +30,8 @@ Out = Annotated[
     Path | None,
     typer.Option("--out", "-o", metavar="FOLDER", help="Draw the map; write it as GeoTIFF, outlines as GeoJSON."),
 ]
-_MARGINS = (0.0, 10.0, 20.0)
+MARGINS = (0.0, 10.0, 20.0)
+"""dB, that are outlined."""
 
 
 def coverage(
@@ -64,31 +66,31 @@ def coverage(
 
         make_folder(out)
         files = [found.write(out / "level.tif"), found.write(out / "margin.tif", "margin")]
-        outlines = json_.dumps(found.geojson(_MARGINS)).encode()
+        outlines = json_.dumps(found.geojson(MARGINS)).encode()
         files.append(write_bytes(out / "margins.geojson", outlines))
         files += save_figures({"coverage": lambda: drawn(found)}, out, ending)
         complain(f"{len(files)} files written to {out}")
-    rows = _shares(found)
     if json:
         show_json({"place": own.title, "carried": carried, "sends": back, "frequency_Hz": found.frequency,
-                   "stations": rows})  # fmt: skip
+                   "stations": shares(found)})  # fmt: skip
         return
+    show(shares_table(found, own.title, carried))
+
+
+def shares_table(found: Coverage, title: str, carried: str) -> RenderableType:
+    """Of every station where it suffices, as a table."""
     table = plain_table([
         ("station", False), ("suffices on, %", True), ("best on, %", True), ("furthest, km", True),
         ("needed, dBm", True),
     ])  # fmt: skip
-    for row in rows:
+    for row in shares(found):
         far, needed = (f"{row[key]:.2f}" if row[key] is not None else "-" for key in ("furthest_km", "needed_dBm"))
         table.add_row(row["station"], f"{row['suffices_percent']:.1f}", f"{row['best_percent']:.1f}", far, needed)
-    way = (
-        f"{carried} sends, {found.carried.height:g} m up"
-        if back
-        else f"heard by {carried}, {found.carried.height:g} m up"
-    )
-    show(titled(f"{own.title}: {way}", table))
+    up = f"{found.carried.height:g} m up"
+    return titled(f"{title}: " + (f"{carried} sends, {up}" if found.sends else f"heard by {carried}, {up}"), table)
 
 
-def _shares(found: Coverage) -> list[dict[str, Any]]:
+def shares(found: Coverage) -> list[dict[str, Any]]:
     """For every station, and for all: where it suffices, where it is the best, and how far off it still suffices."""
     known = np.isfinite(found.margin)
     own = found.terrain

@@ -41,6 +41,9 @@ def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
         "roof_meter.csv",
         "uplink_meter.s1p",
         "ternholm_place.toml",
+        "hamlet_place.toml",
+        "hamlet.geojson",
+        "chapel.obj",
         "ternholm.tif",
     ):
         write_bytes(out / name, (designs / name).read_bytes())

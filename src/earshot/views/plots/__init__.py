@@ -9,6 +9,7 @@ from .cuts import MOST_SMALL, cartesian, multiples, polar
 from .geometry import geometry
 from .near import along, figures, near
 from .places import coverage, profile
+from .scenes import impulse, rays, scene_pattern
 from .searches import fitted, front, history
 from .smith import smith
 from .solids import currents, pattern
@@ -33,6 +34,7 @@ __all__ = [
     "geometry",
     "history",
     "impedance",
+    "impulse",
     "layout",
     "link",
     "multiples",
@@ -43,9 +45,11 @@ __all__ = [
     "polar",
     "power",
     "profile",
+    "rays",
     "return_loss",
     "scan",
     "scattering",
+    "scene_pattern",
     "smith",
     "sphere",
     "surface_currents",

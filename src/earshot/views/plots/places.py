@@ -15,6 +15,7 @@ from ...arraytypes import Floats
 from ...constants import wavelength
 from ...reach.diffraction import bulge
 from ...units import engineering
+from .scenes import from_above
 from .style import INK, LINES, PAPER, SHORE, flat_axes, heading, legend_above, look, sheet
 
 if TYPE_CHECKING:
@@ -111,9 +112,12 @@ def coverage(found: Coverage) -> Figure:
     with look():
         figure = sheet()
         axes = figure.add_axes((0.085, 0.13, 0.79, 0.765))
-        west, east, south, north = (1e-3 * v for v in (own.west, own.east, own.south, own.north))
+        # A built scene is in metres.
+        scale, unit = (1e-3, "km") if found.built is None else (1.0, "m")
+        west, east, south, north = (scale * v for v in (own.west, own.east, own.south, own.north))
         extent = (west, east, south, north)
-        axes.imshow(_relief(own), extent=extent, origin="lower", interpolation="bilinear")
+        if found.built is None:
+            axes.imshow(_relief(own), extent=extent, origin="lower", interpolation="bilinear")
         known = field[np.isfinite(field)]
         top = float(np.percentile(known, 99.5)) if known.size else 0.0
         step = max(_STEP, _STEP * math.ceil((top + 2.0 * _STEP) / _SHOWN / _STEP))
@@ -125,14 +129,16 @@ def coverage(found: Coverage) -> Figure:
         axes.imshow(
             shown, extent=extent, origin="lower", cmap=colours, norm=norm, alpha=strong, interpolation="nearest"
         )
-        x, y = (1e-3 * (first + own.step * np.arange(n)) for first, n in
+        x, y = (scale * (first + own.step * np.arange(n)) for first, n in
                 ((own.west, own.heights.shape[1]), (own.south, own.heights.shape[0])))  # fmt: skip
         if np.nanmin(own.heights) <= 0.0 < np.nanmax(own.heights):
             axes.contour(x, y, own.heights, [0.01], colors=[INK], linewidths=0.7, alpha=0.7)
         if known.size and known.min() < 0.0 < known.max():
             axes.contour(x, y, np.ma.masked_invalid(field), [0.0], colors=[LINES[4]], linewidths=1.6)
+        if found.built is not None:
+            from_above(axes, found.built)
         for station in found.stations:
-            place = 1e-3 * station.at[0], 1e-3 * station.at[1]
+            place = scale * station.at[0], scale * station.at[1]
             axes.plot(*place, "o", color=LINES[1], markersize=8, markeredgecolor=PAPER, zorder=5)
             axes.annotate(
                 station.name, place, (9, 7), fontweight="bold", textcoords="offset points", color=INK, fontsize=11,
@@ -141,8 +147,8 @@ def coverage(found: Coverage) -> Figure:
         axes.set_xlim(west, east)
         axes.set_ylim(south, north)
         axes.grid(False)
-        axes.set_xlabel("x, km")
-        axes.set_ylabel("y, km")
+        axes.set_xlabel(f"x, {unit}")
+        axes.set_ylabel(f"y, {unit}")
         axes.set_anchor("W")
         axes.apply_aspect()
         box = axes.get_position()
@@ -157,7 +163,7 @@ def coverage(found: Coverage) -> Figure:
         heading(
             figure, f"{up}, heard by {names}" if found.sends else f"{names}, heard by {up}",
             f"{engineering(found.frequency, 'Hz', 6)}; enough inside the red line, on {100.0 * found.share:.0f} % "
-            f"of the map; {own}",
+            f"of the map; {own if found.built is None else own.name}",
         )  # fmt: skip
     return figure
 

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 from matplotlib.cm import ScalarMappable
-from matplotlib.colors import Normalize
+from matplotlib.colors import Colormap, Normalize
 from matplotlib.figure import Figure
 from matplotlib.ticker import MaxNLocator
 from mpl_toolkits.mplot3d.art3d import Line3DCollection
@@ -53,10 +53,11 @@ def arrows(axes: Any, origin: Floats, lengths: Floats, names: str = "xyz") -> No
 
 
 def bar(
-    figure: Figure, place: tuple[float, float, float, float], scale: Normalize, label: str, lie: str = "vertical"
+    figure: Figure, place: tuple[float, float, float, float], scale: Normalize, label: str, lie: str = "vertical",
+    colours: Colormap = SHORE,
 ) -> None:
     """A scale of colours."""
-    drawn = figure.colorbar(ScalarMappable(scale, SHORE), cax=figure.add_axes(place), orientation=lie)
+    drawn = figure.colorbar(ScalarMappable(scale, colours), cax=figure.add_axes(place), orientation=lie)
     drawn.locator = MaxNLocator(6 if lie == "vertical" else 4)
     drawn.set_label(label)
     drawn.outline.set_visible(False)
