@@ -148,7 +148,7 @@ def test_behind_a_long_screen_is_the_edge_of_p526():
 
 def test_rays_are_the_same_both_ways(yard):
     rng = np.random.default_rng(3)
-    dipole = es.solve(es.antennas.dipole("868 MHz"), "868 MHz").drive().far_field()
+    dipole = es.solve(es.antennas.dipole("1.5 GHz"), "1.5 GHz").drive().far_field()
     for _ in range(8):
         places = [(*rng.uniform(-15, 28, 2), rng.uniform(1.0, 9.0)) for _ in range(2)]
         free = yard.holder(np.array(places)) < 0
@@ -158,10 +158,8 @@ def test_rays_are_the_same_both_ways(yard):
             reach.Station(name, p[:2], p[2], dipole, bearing=rng.uniform(0, 360), tilt=rng.uniform(-80, 80))
             for name, p in zip("ab", places, strict=True)
         )
-        there, back = (reach.rays(yard, *pair, "868 MHz", order=3) for pair in ((one, two), (two, one)))
-        short = min(len(there.length), len(back.length))
-        np.testing.assert_allclose(there.length[:short], back.length[:short], rtol=1e-9)
-        assert len(there.length) == len(back.length)
+        there, back = (reach.rays(yard, *pair, "1.5 GHz", order=3) for pair in ((one, two), (two, one)))
+        np.testing.assert_allclose(there.length, back.length, rtol=1e-9)
         assert abs(there.loss - back.loss) < 1e-9 * max(1.0, 10 ** ((there.loss - there.mean_loss) / 20))
 
 

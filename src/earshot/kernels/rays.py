@@ -19,7 +19,7 @@ _TO_END = 1e-3
 """m that places on an edge keep from its ends."""
 _GRAZING = 1e-7
 """Radians within which a way goes along a face."""
-_WIDE, _ROUNDS, _STEPS = 8.0, 3, 40
+_WIDE, _ROUNDS, _STEPS = 8.0, 6, 60
 """Of finding the shortest way round two edges: lengths off them that are nowhere near, rounds of one edge after the other,
 steps with both at once."""
 _LEVEL, _FLAT = 1e-13, 1e-9
@@ -694,7 +694,8 @@ def twice_bent_paths(faces, edges, wave, source, tries, ends, to, kinds, numbers
             if not behind and not _outside(edges, d, end):
                 continue
             t, u, la, lc, lb = shortest(edges, e, d, apex, end)
-            if math.isnan(t):
+            # Nearer to one another, as where both meet at a corner, they are not two edges.
+            if math.isnan(t) or lc < 0.5 * wave:
                 continue
             one, two = _along(edges, e, apex)[1] / la, _along(edges, d, end)[1] / lb
             if _beyond(edges, e, t, one, la, lc + lb, wave) or _beyond(edges, d, u, two, la + lc, lb, wave):

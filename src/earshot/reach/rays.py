@@ -297,7 +297,7 @@ def gain_in_scene(
     away = np.stack([np.cos(up) * np.cos(heading), np.cos(up) * np.sin(heading), np.sin(up)], axis=1)
     size = float(np.abs(scene.faces.boxes).max()) if scene.bodies else 0.0
     # So far off that every ray leaves in parallel: what is lost by distance is given back.
-    far = 1e5 * max(size + float(np.abs(own.place).max()), 10.0 * wavelength(own.frequency))
+    far = 1e7 * max(size + float(np.abs(own.place).max()), 10.0 * wavelength(own.frequency))
     ends = own.place + far * away
     met, found = own.found(ends)
     level = np.cross([0.0, 0.0, 1.0], away)
