@@ -48,7 +48,10 @@ def fields(scene, station, frequency, ends, **limits):
     "horizontal"]),
 )  # fmt: skip
 def test_two_rays_over_a_perfect_plane(frequency, near, far, away, way):
-    one, two = reach.Station("a", (3, 5), near, polarisation=way), reach.Station("b", (3, 5 + away), far, polarisation=way)
+    one, two = (
+        reach.Station("a", (3, 5), near, polarisation=way),
+        reach.Station("b", (3, 5 + away), far, polarisation=way),
+    )
     found = reach.rays(OPEN, one, two, frequency, earth="perfect plane", order=1)
     k, direct, other = wavenumber(frequency), math.hypot(away, near - far), math.hypot(away, near + far)
     sign = 1.0 if way == "vertical" else -1.0
@@ -198,7 +201,8 @@ def test_no_jump_as_edges_come_into_sight():
 def test_a_plate_by_the_method_of_moments():
     wave, half, high = wavelength(1e9), 2.5 * wavelength(1e9), 5e4
     middle = np.array([0.0, 0.1 * wave, 1.5 * wave])
-    rod = es.Wire("rod", [middle - [0, 0.235 * wave, 0], middle + [0, 0.235 * wave, 0]], radius=0.002 * wave)
+    half_rod = np.array([0, 0.235 * wave, 0])
+    rod = es.Wire("rod", [middle - half_rod, middle + half_rod], radius=0.002 * wave)
     plate = es.Sheet("plate", es.shapes.plate(2 * half, 0.8 * 2 * half))
     lone, whole = (
         es.solve(es.Antenna("t", wires=[rod], ports=[es.Port("feed", "rod")], sheets=sheets), 1e9).drive().far_field()

@@ -50,7 +50,8 @@ def test_the_hamlet_is_what_its_files_say(hamlet):
     assert len(scene.bodies) == 60
     chapel = scene.bodies[-1]
     # Six faces above the ground: four walls, two of them with a gable, and the roof's two sides.
-    assert chapel.name == "chapel" and len(chapel.faces) == 6
+    assert chapel.name == "chapel"
+    assert len(chapel.faces) == 6
     own = np.isin(scene.of_face[scene.edges.faces[:, 0]], [59])
     # Corners, eaves, verges of both gables, and the ridge.
     assert own.sum() == 4 + 2 + 4 + 1
@@ -123,7 +124,8 @@ def test_a_map_is_the_rays_to_every_point(tmp_path, monkeypatch):
     assert found.levels.shape == (2, 13, 14)
     y, x = np.meshgrid(-12.0 + 2 * np.arange(13), -12.0 + 2 * np.arange(14), indexing="ij")
     inside = (x > 0) & (x < 10) & (y > 0) & (y < 8)
-    assert np.isnan(found.levels[0][inside]).all() and np.isfinite(found.levels[0][(x < 0) & (y > 0)]).all()
+    assert np.isnan(found.levels[0][inside]).all()
+    assert np.isfinite(found.levels[0][(x < 0) & (y > 0)]).all()
     for row, column in ((1, 12), (10, 2), (5, 0)):
         own = reach.rays(place.scene, place.station("a"), reach.Station("h", (x[row, column], y[row, column]), 1.5),
                          2.4e9)  # fmt: skip
@@ -148,33 +150,44 @@ def test_a_table_of_the_pattern_serves_many_directions():
 
 
 def test_the_pattern_that_a_scene_leaves():
-    wall = reach.screen("wall", [(8, -30, 0), (8, 30, 0), (8, 30, 40), (8, -30, 40)], reach.Wall.of("perfect conductor"))
+    wall = reach.screen(
+        "wall", [(8, -30, 0), (8, 30, 0), (8, 30, 40), (8, -30, 40)], reach.Wall.of("perfect conductor")
+    )
     one, up = reach.Station("a", (0, 0), 12.0), np.array([2.0])
     opened = reach.gain_in_scene(reach.Scene(()), one, "1 GHz", np.arange(0.0, 360, 5), up, earth="perfect plane")
     high = 2 * math.pi * 1e9 / 299792458 * 12.0 * math.sin(math.radians(2.0))
     np.testing.assert_allclose(opened["gain_dBi"], 20 * np.log10(np.abs(2 * np.cos(high))), atol=1e-3)
     found = reach.gain_in_scene(reach.Scene((wall,)), one, "1 GHz", np.array([90.0, 270.0]), up, earth="perfect plane")
-    assert found["gain_dBi"][0] < -8 and abs(found["gain_in_the_open_dBi"][1]) < 1e-9
+    assert found["gain_dBi"][0] < -8
+    assert abs(found["gain_in_the_open_dBi"][1]) < 1e-9
 
 
 def test_the_command_tells_rays_maps_patterns_and_heights(hamlet, capsys, tmp_path):
     few = ["--set", "built.order=1"]
     status, out, err = run(capsys, "scene", hamlet, "pole", "bench", *few, "--out", tmp_path / "o")
-    assert status == 0 and "delay spread" in out and "off the ground" in out and "4 files" in err
+    assert status == 0
+    assert all(word in out + err for word in ("delay spread", "off the ground", "4 files"))
     assert {p.name for p in (tmp_path / "o").iterdir()} == {
         "pole-to-bench-rays.csv", "pole-to-bench.csv", "pole-to-bench-rays.png", "pole-to-bench-impulse.png",
     }  # fmt: skip
     status, out, _ = run(capsys, "scene", hamlet, "pole", "bench", *few, "--json")
     told = json.loads(out)
     rows = {row["figure"]: row["value"] for row in told["figures"]}
-    assert rows["rays"] == len(told["rays"]) and abs(rows["distance"] - math.hypot(math.hypot(51, 26), 4.5)) < 0.05
-    status, out, _ = run(capsys, "scene", hamlet, "pole", "yard", *few, "--vary", "pole.height=3 m; 8 m; 12 m", "--json")
-    assert status == 0 and len(json.loads(out)["variants"]) == 3
+    assert rows["rays"] == len(told["rays"])
+    assert abs(rows["distance"] - math.hypot(math.hypot(51, 26), 4.5)) < 0.05
+    status, out, _ = run(
+        capsys, "scene", hamlet, "pole", "yard", *few, "--vary", "pole.height=3 m; 8 m; 12 m", "--json"
+    )
+    assert status == 0
+    assert len(json.loads(out)["variants"]) == 3
     status, out, _ = run(capsys, "scene", hamlet, "pole", "--pattern", "4", *few, "--json", "--out", tmp_path / "p")
-    assert status == 0 and len(json.loads(out)["directions"]) == 721 and (tmp_path / "p/pole-pattern.png").exists()
+    assert status == 0
+    assert len(json.loads(out)["directions"]) == 721
+    assert (tmp_path / "p/pole-pattern.png").exists()
     small = plain(tmp_path)
     status, out, err = run(capsys, "scene", small, "a", "--over", "front", "--average", "--out", tmp_path / "m")
-    assert status == 0 and "suffices" in out
+    assert status == 0
+    assert "suffices" in out
     assert {p.suffix for p in (tmp_path / "m").iterdir()} == {".tif", ".geojson", ".png"}
 
 
@@ -182,7 +195,8 @@ def test_the_command_tells_rays_maps_patterns_and_heights(hamlet, capsys, tmp_pa
     ("words", "said"),
     [
         (["a"], "two names"), (["a", "nobody"], "nobody"), (["a", "hand"], "carried about"),
-        (["a", "b", "--average"], "--over"), (["a", "--over", "back"], "'back'"), (["--over", "front"], "which station"),
+        (["a", "b", "--average"], "--over"), (["a", "--over", "back"], "'back'"),
+        (["--over", "front"], "which station"),
         (["a", "b", "--pattern", "5"], "one station"), (["a", "--pattern", "0"], "above the ground"),
         (["a", "b", "--set", "a.at=5 m, 4 m"], "inside 'house'"), (["a", "b", "--set", "a.height=0 m"], "raise it"),
         (["a", "b", "--set", "built.order=9"], "order"), (["a", "b", "--set", "built.material=cheese"], "cheese"),
@@ -194,16 +208,22 @@ def test_the_command_tells_rays_maps_patterns_and_heights(hamlet, capsys, tmp_pa
 )  # fmt: skip
 def test_what_cannot_be_asked_is_named(words, said, tmp_path, capsys):
     status, out, err = run(capsys, "scene", plain(tmp_path), *words)
-    assert status != 0 and said in err and "Traceback" not in err and not out
+    assert status != 0
+    assert said in err
+    assert "Traceback" not in err
+    assert not out
 
 
 @pytest.mark.parametrize(
     ("change", "said"),
     [
-        (lambda f: f["properties"].pop("height"), "no height"), (lambda f: f["properties"].update(height="5"), "number"),
-        (lambda f: f["properties"].update(height=-2), "above zero"), (lambda f: f["properties"].update(material=3), "name"),
+        (lambda f: f["properties"].pop("height"), "no height"),
+        (lambda f: f["properties"].update(height="5"), "number"),
+        (lambda f: f["properties"].update(height=-2), "above zero"),
+        (lambda f: f["properties"].update(material=3), "name"),
         (lambda f: f["properties"].update(material="straw"), "straw"), (lambda f: f.update(geometry=None), "missing"),
-        (lambda f: f["geometry"].update(type="Point"), "Point"), (lambda f: f["geometry"].update(coordinates=[]), "outline"),
+        (lambda f: f["geometry"].update(type="Point"), "Point"),
+        (lambda f: f["geometry"].update(coordinates=[]), "outline"),
         (lambda f: f["geometry"].update(coordinates=[[["a", 1]]]), "pairs of numbers"),
         (lambda f: f["geometry"].update(coordinates=[[[0, 0], [5, 5], [5, 0], [0, 5]]]), "plain outline"),
         (lambda f: f["geometry"].update(coordinates=[[[0, 0], [1, 0]]]), "plain outline"),

@@ -1,7 +1,7 @@
 """Rays among flat faces over level ground: mirror images, edges in sight, and paths that hold to places.
 
-Faces are given as a `Faces`, edges as an `Edges`; the ground is the face of number len(offsets), z = 0. A path is events
-from its start to its end: mirrored by a face, bent round an edge, or through a face.
+Faces are given as a `Faces`, edges as an `Edges`; the ground is the face of number len(offsets), z = 0. A path is
+events from its start to its end: mirrored by a face, bent round an edge, or through a face.
 """
 
 import math
@@ -20,18 +20,18 @@ _TO_END = 1e-3
 _GRAZING = 1e-7
 """Radians within which a way goes along a face."""
 _WIDE, _ROUNDS, _STEPS = 8.0, 6, 60
-"""Of finding the shortest way round two edges: lengths off them that are nowhere near, rounds of one edge after the other,
-steps with both at once."""
+"""Of finding the shortest way round two edges: lengths off them that are nowhere near, rounds of one edge after the
+other, steps with both at once."""
 _LEVEL, _FLAT = 1e-13, 1e-9
 """Slopes of a way's length at its shortest: where it is settled, and what is none."""
 _FAR = 1e3
 
 
 class Faces(NamedTuple):
-    """Of n faces of o objects: normals (n, 3), offsets (n,), a place on each, its axes u and v, all (n, 3); box (n, 4) of
-    u and v; sides (m, 4) of outlines as u, v at both ends, those of face f from first[f] to first[f + 1]; open (n,): it
-    has two outsides; faces of object i from own[i] to own[i + 1]; boxes (o, 6), least x, y, z, then most.
-    """  # fmt: skip
+    """Of n faces of o objects: normals (n, 3), offsets (n,), a place on each, its axes u and v, all (n, 3); box (n, 4)
+    of u and v; sides (m, 4) of outlines as u, v at both ends, those of face f from first[f] to first[f + 1]; open (n,):
+    it has two outsides; faces of object i from own[i] to own[i + 1]; boxes (o, 6), least x, y, z, then most.
+    """
 
     normals: np.ndarray
     offsets: np.ndarray
@@ -347,8 +347,8 @@ def mirrored_paths(faces, places, mirrors, parents, order, walls, ends, to, kind
     """Paths without edges to ends (n, 3) that go through so many walls at most, and how many there are; those that are
     mirrored by two walls or more go through none.
 
-    to (m,): the end of each; kinds, numbers (m, e) and points (m, e, 3) of its events, -1 beyond the last. What does not
-    fit is only counted.
+    to (m,): the end of each; kinds, numbers (m, e) and points (m, e, 3) of its events, -1 beyond the last. What does
+    not fit is only counted.
     """
     room, most = kinds.shape
     count = 0
@@ -723,7 +723,9 @@ def twice_bent_paths(faces, edges, wave, source, tries, ends, to, kinds, numbers
             elif not _outside(edges, e, source) or crossed(faces, source, at, none, 0, found):
                 continue
             thin = faces.open[skip[0]] and (
-                skip[0] == skip[2] or skip[0] == skip[3] or (skip[1] >= 0 and (skip[1] == skip[2] or skip[1] == skip[3]))
+                skip[0] == skip[2]
+                or skip[0] == skip[3]
+                or (skip[1] >= 0 and (skip[1] == skip[2] or skip[1] == skip[3]))
             )
             for side in range(2 if thin else 1):
                 if count < room:

@@ -55,7 +55,7 @@ def _tabled(station: Station, frequency: float, rows: int) -> Callable[[Floats],
         values = station.field(own.reshape(-1, 3) @ turned.T, frequency).reshape(*t.shape, 3)
         return [tuple(RectBivariateSpline(theta, phi, v[..., n]) for v in (values.real, values.imag)) for n in range(3)]
 
-    theta = 0.5 * math.pi / half * np.arange(-extra, half + 1)
+    theta = 0.5 * math.pi / half * np.arange(-extra, half + 1, dtype=np.float64)
     theta[-1] -= _BESIDE
     halves = table(theta), table((math.pi - theta)[::-1])
 

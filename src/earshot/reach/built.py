@@ -40,10 +40,14 @@ class Built:
                     own.thickness if body.thickness is None else body.thickness, f"body.{name}",
                 )  # fmt: skip
         found = cls(texts.folder, terrain, own, dict(table.body), walls, places)
-        if like is not None and like.walls == walls and like.places == places and like.bodies == table.body:
-            if like.table.file == own.file and like.terrain is terrain and "scene" in like.__dict__:
-                found.__dict__["scene"] = like.scene
+        if like is not None and like._says == found._says and "scene" in like.__dict__:
+            found.__dict__["scene"] = like.scene
         return found
+
+    @property
+    def _says(self) -> tuple[object, ...]:
+        """What the scene hangs on."""
+        return self.table.file, self.bodies, self.walls, self.places, id(self.terrain)
 
     @cached_property
     def scene(self) -> Scene:
@@ -53,12 +57,13 @@ class Built:
             placed = self.terrain.place if self.terrain.frame else None
             bodies += buildings(self.folder / self.table.file, self.walls[""], placed)
         bodies += [
-            solid(self.folder / body.file, self.walls[name], name=name, at=self.places[name], open=body.thin)
+            solid(self.folder / body.file, self.walls[name], name=name, at=self.places[name], thin=body.thin)
             for name, body in self.bodies.items()
         ]
         if not bodies:
             raise UsageError(
-                "nothing is built at this place: give footprints, [built] file = 'houses.geojson', or meshes, [body.NAME]"
+                "nothing is built at this place: give footprints, [built] file = 'houses.geojson', or meshes, "
+                "[body.NAME]"
             )
         return Scene(tuple(bodies))
 
@@ -75,7 +80,9 @@ def _wall(texts: Texts, table: PlaceTable, material: str, thickness: str | float
     deep = texts.quantity(thickness, "length", f"{what}.thickness")
     if material not in table.materials:
         if material not in BUILDING_MATERIALS:
-            raise UsageError(f"{what}.material: {unknown('material', material, [*BUILDING_MATERIALS, *table.materials])}")
+            raise UsageError(
+                f"{what}.material: {unknown('material', material, [*BUILDING_MATERIALS, *table.materials])}"
+            )
         return Wall.of(material, deep)
     own = table.materials[material]
     numbers = (

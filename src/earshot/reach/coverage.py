@@ -33,9 +33,9 @@ _MOST = 4_000_000
 class Coverage(Told):
     """Power between stations and one that is carried about all over a terrain.
 
-    levels (stations, rows, columns): dBm at who listens, from south to north, NaN where nothing is known and within two
-    wavelengths of the station. built: what stands there, if the map is of a scene. carried: the one that is carried about; its place does not count. sends: whether it is
-    that one that sends, and the stations listen.
+    levels (stations, rows, columns): dBm at who listens, from south to north, NaN where nothing is known and within
+    two wavelengths of the station. built: what stands there, if the map is of a scene. carried: the one that is
+    carried about; its place does not count. sends: whether it is that one that sends, and the stations listen.
     """
 
     terrain: Terrain

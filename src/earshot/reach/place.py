@@ -24,10 +24,10 @@ from ..files.texts import Texts
 from ..lettering import Told
 from ..media.earth import Earth, earths
 from ..runs.run import open_run, run
+from .built import Built
 from .coverage import Coverage, coverage
 from .path import Path as Way
 from .path import path
-from .built import Built
 from .place_schema import AreaTable, PlaceTable, StationTable, TerrainTable
 from .rays import Rays, gain_in_scene, rays
 from .scene import Scene

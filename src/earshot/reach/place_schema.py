@@ -59,10 +59,11 @@ class BuiltTable(Table):
     """What stands there, for rays."""
 
     file: Text | None = None
-    """Footprints with heights beside the place file (GeoJSON): longitude and latitude where the terrain has a frame, else
-    metres; properties `height`, and if wanted `name`, `material`, `thickness`, in metres."""
+    """Footprints with heights beside the place file (GeoJSON): longitude and latitude where the terrain has a frame,
+    else metres; properties `height`, and if wanted `name`, `material`, `thickness`, in metres."""
     material: Text = "brick"
-    """Of walls and roofs that have none of their own: one of ITU-R P.2040, "perfect conductor", or one of `materials`."""
+    """Of walls and roofs that have none of their own: one of ITU-R P.2040, "perfect conductor", or one of
+    `materials`."""
     thickness: str | float = "0.3 m"
     """Of these walls and roofs."""
     order: int = 2

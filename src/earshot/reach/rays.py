@@ -41,8 +41,8 @@ _WORDS = {MIRRORED: "off", BENT: "round", THROUGH: "through"}
 class Rays(Budget, Told):
     """Rays between two stations, the shortest first.
 
-    places (2, 3): of the antennas, m. met: what each ray meets. leaving, arriving: directions (n, 3) in which it goes at
-    both ends; length (n,), m; amplitude (n,): of what the second antenna takes, its square over the power sent.
+    places (2, 3): of the antennas, m. met: what each ray meets. leaving, arriving: directions (n, 3) in which it goes
+    at both ends; length (n,), m; amplitude (n,): of what the second antenna takes, its square over the power sent.
     """
 
     frequency: float
@@ -111,7 +111,9 @@ class Rays(Budget, Told):
         """
         wide = self.stations[1].bandwidth if bandwidth is None else units.frequency(bandwidth)
         if not len(self.length):
-            raise UsageError("rays: there are none, so there is no impulse response: take a higher order, or more walls")
+            raise UsageError(
+                "rays: there are none, so there is no impulse response: take a higher order, or more walls"
+            )
         own = self.delays
         if delays is None:
             margin = 4.0 / wide
@@ -228,7 +230,7 @@ class Setting:
 
 def placed(station: Station) -> Floats:
     """Where its antenna is (3,), m, over level ground."""
-    return np.array([*station.at, station.height]) + np.array([0.0, 0.0, station.middle[2]])
+    return np.array([*station.at, station.height + float(station.middle[2])], np.float64)
 
 
 def _in_air(scene: Scene, name: str, place: Floats) -> None:
@@ -268,7 +270,7 @@ def rays(
     amplitude = np.sum(found.field * taken, axis=1)
     order_ = np.argsort(found.length, kind="stable")
     return Rays(
-        own.frequency, scene, (one, two), np.stack([own.place, end]), Found(*(part[order_] for part in met)),
+        own.frequency, scene, (one, two), np.stack([own.place, end]), met.only(order_),
         found.leaving[order_], found.arriving[order_], found.length[order_], amplitude[order_], own.ground,
     )  # fmt: skip
 
@@ -317,4 +319,3 @@ def gain_in_scene(
         "gain_horizontal_dBi": gain(horizontal), "gain_dBi": gain(vertical, horizontal),
         "gain_in_the_open_dBi": gain(*in_open.T),
     })  # fmt: skip
-

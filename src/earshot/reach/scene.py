@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import pairwise
 from pathlib import Path
 from typing import NamedTuple
 
@@ -88,7 +89,7 @@ def _upright(given: Footprint, wall: Wall) -> Body:
     faces, roof = [], []
     for ring in (shape.exterior, *shape.interiors):
         corners = np.asarray(ring.coords, float)[:, :2]
-        for a, b in zip(corners[:-1], corners[1:], strict=True):
+        for a, b in pairwise(corners):
             along = (b - a) / np.linalg.norm(b - a)
             low = [np.array([*p, 0.0]) for p in (a, b)]
             top = [np.array([*p, high]) for p in (a, b)]
@@ -116,27 +117,27 @@ def screen(name: str, corners: Sequence[tuple[float, float, float]], wall: Wall)
 
 
 def solid(
-    path: str | Path, wall: Wall, *, name: str | None = None, at: tuple[float, float] = (0.0, 0.0), open: bool = False
+    path: str | Path, wall: Wall, *, name: str | None = None, at: tuple[float, float] = (0.0, 0.0), thin: bool = False
 ) -> Body:
-    """A mesh in metres (OBJ, STL, GLTF, GLB), z up, its origin at a place; open: thin plates, not a closed body.
+    """A mesh in metres (OBJ, STL, GLTF, GLB), z up, its origin at a place; thin: plates with air on both sides.
 
     Raises UsageError for a mesh that is not closed though it should be, and as `read_mesh` does.
     """
     own = name or Path(path).stem
     mesh = read_mesh(path)
-    if not open and mesh.gaps:
+    if not thin and mesh.gaps:
         raise UsageError(
             f"'{own}' is not closed: {mesh.gaps} of its sides belong to one face only, one at "
-            f"({', '.join(f'{x:.3g}' for x in mesh.gap)}) m: close it, or say that it is open"
+            f"({', '.join(f'{x:.3g}' for x in mesh.gap)}) m: close it, or say that it is thin"
         )
     move = np.array([*at, 0.0])
     faces = tuple(
         Face(normal, sides + move)
         for normal, sides in mesh.faces
         # What stands on the ground is never seen.
-        if open or not (normal[2] < -0.5 and float(np.abs(sides[..., 2]).max()) < _SAME)
+        if thin or not (normal[2] < -0.5 and float(np.abs(sides[..., 2]).max()) < _SAME)
     )
-    return Body(own, faces, wall, open)
+    return Body(own, faces, wall, thin)
 
 
 def buildings(path: str | Path, wall: Wall, placed: Placed | None = None) -> tuple[Body, ...]:
@@ -300,12 +301,9 @@ def _edges(bodies: tuple[Body, ...], faces: Faces) -> Edges:
             holders(faces, np.ascontiguousarray(middle + _BESIDE * (one + out)), inside)
             covered |= inside >= 0
         found = [edge for edge, hidden in zip(found, covered, strict=True) if not hidden]
-    return Edges(
-        *(np.array([e[i] for e in found], np.float64).reshape(len(found), 3) for i in (0, 1)),
-        np.array([e.length for e in found], np.float64), np.array([e.faces for e in found], np.int64).reshape(-1, 2),
-        *(np.array([e[i] for e in found], np.float64).reshape(len(found), 3) for i in (4, 5)),
-        np.array([e.angle for e in found], np.float64),
-    )  # fmt: skip
+    start, along, away, normal = (np.array([e[i] for e in found], float).reshape(-1, 3) for i in (0, 1, 4, 5))
+    long, angle = (np.array([e[i] for e in found], float) for i in (2, 6))
+    return Edges(start, along, long, np.array([e.faces for e in found], int).reshape(-1, 2), away, normal, angle)
 
 
 def _edges_of(body: Body, first: int) -> list[_Edge]:

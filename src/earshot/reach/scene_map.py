@@ -95,8 +95,8 @@ def _levels(own: Setting, carried: Station, places: Floats, average: bool) -> Fl
         if average:
             power = np.bincount(met.to, np.abs(amplitude) ** 2, minlength=len(ends))
         else:
-            parts = (np.bincount(met.to, part, minlength=len(ends)) for part in (amplitude.real, amplitude.imag))
-            power = sum(part**2 for part in parts)
+            one, two = (np.bincount(met.to, part, minlength=len(ends)) for part in (amplitude.real, amplitude.imag))
+            power = one**2 + two**2
         return np.asarray(10.0 * np.log10(np.maximum(power, _NOTHING)))
 
     return np.concatenate(in_parallel(some, range(0, count, _AT_ONCE)))

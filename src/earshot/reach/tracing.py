@@ -1,4 +1,4 @@
-"""Which rays there are from a source to places: mirror images and edges of a scene, looked for once, tried everywhere."""
+"""Which rays there are from a source to places: mirror images and edges of a scene, looked for once."""
 
 from __future__ import annotations
 
@@ -146,9 +146,11 @@ class Tracer:
                 self.scene.faces, self.scene.edges, wavelength(self.frequency), self.source, self.pairs, ends, *out
             ),
         )  # fmt: skip
-        every = Found(*(np.concatenate(parts) for parts in zip(straight, round_, twice, strict=True)))
-        order = np.argsort(every.to, kind="stable")
-        return Found(*(part[order] for part in every))
+        every = (straight, round_, twice)
+        return Found(
+            np.concatenate([part.to for part in every]), np.concatenate([part.kinds for part in every]),
+            np.concatenate([part.numbers for part in every]), np.concatenate([part.points for part in every]),
+        ).only(np.argsort(np.concatenate([part.to for part in every]), kind="stable"))  # fmt: skip
 
 
 def _grown(ends: int, most: int, looked: Callable[..., int]) -> Found:

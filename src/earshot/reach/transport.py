@@ -21,18 +21,22 @@ Beam = Callable[[Floats], Complexes]
 
 
 class Found(NamedTuple):
-    """Rays that hold: the end each goes to (n,); kinds, numbers (n, e) and points (n, e, 3) of what it meets in turn."""
+    """Rays that hold: the end of each (n,); kinds, numbers (n, e) and points (n, e, 3) of what it meets in turn."""
 
     to: Ints
     kinds: Ints
     numbers: Ints
     points: Floats
 
+    def only(self, which: Ints) -> Found:
+        """These rays, in this order."""
+        return Found(self.to[which], self.kinds[which], self.numbers[which], self.points[which])
+
 
 class Carried(NamedTuple):
-    """Of each ray: directions in which it leaves and arrives, (n, 3); length, m; field at its end (n, 3), its square what
-    an isotropic antenna takes there of each watt sent.
-    """  # fmt: skip
+    """Of each ray: directions in which it leaves and arrives, (n, 3); length, m; field at its end (n, 3), its square
+    what an isotropic antenna takes there of each watt sent.
+    """
 
     leaving: Floats
     arriving: Floats
@@ -87,7 +91,7 @@ def carried(matter: Matter, found: Found, source: Floats, ends: Floats, beam: Be
     way = _unit(stops[rows, first] - source)
     corner = np.flatnonzero((kinds == BENT).any(axis=1))
     if len(corner):
-        bends = _Bends.of(matter, Found(*(part[corner] for part in found)), source, ends)
+        bends = _Bends.of(matter, found.only(corner), source, ends)
         length[corner], way[corner] = bends.length, bends.leaving
     number = np.full(len(to), -1)
     number[corner] = np.arange(len(corner))
@@ -141,9 +145,9 @@ def _through(matter: Matter, faces: Ints, way: Floats, field: Complexes) -> tupl
 
 class _Bends(NamedTuple):
     """Of bent rays, with their mirrors folded out: length (n,), m; direction at the start (n, 3); and of the first and
-    the second bend, if there is one, (n, 2) each: edge; whether it lies behind a thin face; directions to it and from it
-    (n, 2, 3); distance parameter, m; factor of the coefficient, for spreading and the edge's ends.
-    """  # fmt: skip
+    the second bend, if there is one, (n, 2) each: edge; whether it lies behind a thin face; directions to it and from
+    it (n, 2, 3); distance parameter, m; factor of the coefficient, for spreading and the edge's ends.
+    """
 
     length: Floats
     leaving: Floats
@@ -196,7 +200,9 @@ class _Bends(NamedTuple):
         share = share * np.where(twice, kept(places[:, 1], none, long[:, 1], sine[:, 1], la + lm, lb, k), 1.0)
         # Along a face they share, what comes is half a wave and half its mirror image.
         faces = scene.edges.faces[edge]
-        grazing = twice & ((faces[:, 0, :, None] == faces[:, 1, None, :]) & (faces[:, 0, :, None] >= 0)).any(axis=(1, 2))
+        grazing = twice & ((faces[:, 0, :, None] == faces[:, 1, None, :]) & (faces[:, 0, :, None] >= 0)).any(
+            axis=(1, 2)
+        )
         factor = np.stack([share * length / np.sqrt(la * lb * whole) * np.where(grazing, 0.5, 1.0), none + 1.0], axis=1)
         return cls(
             length, leaving, edge, behind, np.stack([first, middle], axis=1),

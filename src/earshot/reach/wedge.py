@@ -1,8 +1,8 @@
 """What an edge between two faces sends round it: the uniform theory of diffraction.
 
 Kouyoumjian and Pathak (1974, Proc. IEEE 62, p. 1448), eqs. (25) to (29), for perfect faces. For others the parts at
-reflection boundaries take the faces' own reflections (Luebbers 1984, IEEE Trans. AP 32, p. 70), with angles of incidence
-chosen so that the way back is the same, and those at shadow boundaries what is missing behind, 1 - T.
+reflection boundaries take the faces' own reflections (Luebbers 1984, IEEE Trans. AP 32, p. 70), with angles of
+incidence chosen so that the way back is the same, and those at shadow boundaries what is missing behind, 1 - T.
 """
 
 from __future__ import annotations
@@ -56,9 +56,7 @@ def bent(
         return np.asarray(sign * transition(2.0 * kl * np.sin(0.5 * off) ** 2) / np.tan(0.5 * off / n))
 
     less, more = bend.place - bend.source, bend.place + bend.source
-    whole = (
-        (1.0 - through) * (part(1.0, less) + part(-1.0, less)) + last * part(1.0, more) + first * part(-1.0, more)
-    )
+    whole = (1.0 - through) * (part(1.0, less) + part(-1.0, less)) + last * part(1.0, more) + first * part(-1.0, more)
     return np.asarray(-np.exp(-0.25j * np.pi) / (2.0 * n * np.sqrt(2.0 * np.pi * wavenumber) * bend.sine) * whole)
 
 

@@ -80,7 +80,9 @@ def scene(
     known_format(ending)
     own, given = read_place(place, sets or []), names or []
     if own.unevenness > _UNEVEN:
-        complain(f"note: the ground under what is built rises and falls by {own.unevenness:.1f} m; rays take it as level")
+        complain(
+            f"note: the ground under what is built rises and falls by {own.unevenness:.1f} m; rays take it as level"
+        )
     if over is not None:
         if pattern is not None or vary:
             raise UsageError("scene: --over makes a map: give --pattern and --vary by themselves")
@@ -114,9 +116,7 @@ def scene(
     _between(own, one, two, frequency, out, ending, json)
 
 
-def _between(
-    own: Place, one: str, two: str, frequency: str | None, out: Path | None, ending: str, json: bool
-) -> None:
+def _between(own: Place, one: str, two: str, frequency: str | None, out: Path | None, ending: str, json: bool) -> None:
     with progress():
         found = own.rays(one, two, frequency)
     table, summary = found.table(), found.summary().reset_index()

@@ -79,8 +79,8 @@ def rays(found: Rays) -> Figure:
         heading(
             figure, f"{one.name} to {two.name}: {found.margin:+.1f} dB of margin",
             f"{engineering(found.frequency, 'Hz', 6)}; {len(levels)} rays ({bounces} turns), {len(shown)} within "
-            f"{_BELOW:.0f} dB drawn; {found.level:.1f} dBm received, {found.loss:.1f} dB lost, {found.mean_loss:.1f} on "
-            f"average round about; over {found.ground}",
+            f"{_BELOW:.0f} dB drawn; {found.level:.1f} dBm received, {found.loss:.1f} dB lost, {found.mean_loss:.1f} "
+            f"on average round about; over {found.ground}",
         )  # fmt: skip
     return figure
 
@@ -88,8 +88,8 @@ def rays(found: Rays) -> Figure:
 def _station(axes: Axes, name: str, place: Floats, leftwards: bool) -> None:
     axes.plot(*place[:2], "o", color=LINES[1], markersize=8, markeredgecolor=PAPER, zorder=6)
     axes.annotate(
-        f"{name}, {place[2]:.3g} m up", place[:2], (-9 if leftwards else 9, 8), textcoords="offset points", fontsize=10,
-        fontweight="bold", color=INK, zorder=7, ha="right" if leftwards else "left",
+        f"{name}, {place[2]:.3g} m up", (place[0], place[1]), (-9 if leftwards else 9, 8), fontsize=10,
+        textcoords="offset points", fontweight="bold", color=INK, zorder=7, ha="right" if leftwards else "left",
         bbox={"facecolor": PAPER, "edgecolor": "none", "alpha": 0.75, "pad": 1.2},
     )  # fmt: skip
 
@@ -192,8 +192,8 @@ def impulse(found: Rays, bandwidth: str | float | None = None) -> Figure:
         legend_above(axes)
         heading(
             figure, f"{one.name} to {two.name}: {1e9 * found.spread:.3g} ns of delay spread",
-            f"{engineering(found.frequency, 'Hz', 6)}; {int(strong.sum())} of {len(strong)} rays shown, the first after "
-            f"{1e9 * float(found.delays[0]):.4g} ns; {found.level:.1f} dBm with all phases",
+            f"{engineering(found.frequency, 'Hz', 6)}; {int(strong.sum())} of {len(strong)} rays shown, the first "
+            f"after {1e9 * float(found.delays[0]):.4g} ns; {found.level:.1f} dBm with all phases",
         )  # fmt: skip
     return figure
 
@@ -215,6 +215,8 @@ def scene_pattern(table: pd.DataFrame, name: str) -> Figure:
             axes.set_xticks(np.arange(0.0, 361.0, 45.0))
         legend_above(axes)
         rise = float(table["elevation_deg"].iloc[0])
-        heading(figure, f"{name}: {top:.1f} dBi at most, {rise:g} deg up",
-                "far from all that is built, both polarisations; the ground sends back in the scene, not in the open")  # fmt: skip
+        heading(
+            figure, f"{name}: {top:.1f} dBi at most, {rise:g} deg up",
+            "far from all that is built, both polarisations; the ground sends back in the scene, not in the open",
+        )  # fmt: skip
     return figure

@@ -53,7 +53,11 @@ def arrows(axes: Any, origin: Floats, lengths: Floats, names: str = "xyz") -> No
 
 
 def bar(
-    figure: Figure, place: tuple[float, float, float, float], scale: Normalize, label: str, lie: str = "vertical",
+    figure: Figure,
+    place: tuple[float, float, float, float],
+    scale: Normalize,
+    label: str,
+    lie: str = "vertical",
     colours: Colormap = SHORE,
 ) -> None:
     """A scale of colours."""
