@@ -30,9 +30,10 @@ Everything wrong with a file is told at once, each with its place, and the key t
 
 _PLACES = """# Place files
 
-A place file is TOML, and tells the ground and the stations of a place for `earshot path` and `earshot coverage`. Made
-from the schema that reads it (`python docs/design_file.py`); a test keeps the two the same. Quantities are texts with
-units, as in [design files](design-file.md).
+A place file is TOML, and tells the ground and the stations of a place for `earshot path` and `earshot coverage`, and
+what is built there for `earshot scene` (`hamlet_place.toml` of the demonstration is one of those). Made from the
+schema that reads it (`python docs/design_file.py`); a test keeps the two the same. Quantities are texts with units,
+as in [design files](design-file.md).
 
 ```toml
 {example}```

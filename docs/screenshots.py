@@ -58,19 +58,23 @@ def pictures() -> None:
         quiet("earshot fit tag_receiver.toml driven rod --to roof_meter.csv --out fitted")
         heights = "'height=3 m to 12 m in 10' 'medium=meadow; sea; dry sand; city'"
         quiet(f"earshot vary shore_receiver.toml {heights} --out heights")
-        quiet("earshot plot results.nc impedance smith polar pattern --out figures "
+        quiet("earshot plot results.nc polar pattern --out figures "
               "--at '150.1 MHz' --scale compressed")  # fmt: skip
         quiet("earshot plot mainland_patch.toml geometry --out patch")
         quiet("earshot plot mainland_guide.toml near --out guide")
         quiet("earshot plot uplink_patch.toml surface --out uplink")
         quiet("earshot path ternholm_place.toml cairn hide --out reach")
         quiet("earshot coverage ternholm_place.toml hide summit --back --out reach")
+        quiet("earshot scene hamlet_place.toml pole yard --out reach")
+        quiet("earshot scene hamlet_place.toml pole --over square --set built.order=2 --out reach")
         quiet("earshot circuit tag_line_matrix.toml --out matrix")
-        for name in ("impedance", "smith", "polar", "pattern"):
+        for name in ("polar", "pattern"):
             shutil.copy(f"figures/{name}.png", HERE)
         for source, name in (
             ("reach/cairn-to-hide.png", "path.png"),
             ("reach/coverage.png", "coverage.png"),
+            ("reach/pole-to-yard-rays.png", "rays.png"),
+            ("reach/square.png", "square.png"),
             ("patch/geometry.png", "geometry.png"),
             ("fitted/fit.png", "fit.png"),
             ("matrix/circuit.png", "circuit.png"),

@@ -15,7 +15,8 @@ import numpy as np
 from ..arraytypes import Bools, Floats, Ints
 from ..errors import UsageError
 from ..files.buildings import Footprint, Placed, read_footprints, read_mesh
-from ..kernels.rays import Edges, Faces, edges_seen, faces_seen, holders, walls_seen
+from ..kernels.bends import Edges, edges_seen, faces_seen
+from ..kernels.rays import Faces, holders, walls_seen
 from ..lettering import Told
 from ..media.walls import Wall
 from ..running import announce, in_shares

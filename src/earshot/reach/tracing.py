@@ -11,7 +11,8 @@ import numpy as np
 from ..arraytypes import Floats, Ints
 from ..constants import wavelength
 from ..errors import UsageError
-from ..kernels.rays import bent_paths, images, mirrored_paths, seen_from, twice_bent_paths, walls_from
+from ..kernels.bends import bent_paths, seen_from, twice_bent_paths
+from ..kernels.rays import images, mirrored_paths, walls_from
 from ..running import announce, in_parallel
 from .scene import Scene
 from .transport import Found

@@ -9,7 +9,8 @@ import numpy as np
 
 from ..arraytypes import Bools, Complexes, Floats, Ints
 from ..constants import wavelength, wavenumber
-from ..kernels.rays import BENT, MIRRORED, THROUGH, ways_round
+from ..kernels.bends import ways_round
+from ..kernels.rays import BENT, MIRRORED, THROUGH
 from ..media.walls import Factors, half_space, slab
 from .scene import Scene
 from .wedge import Bend, bent, kept
