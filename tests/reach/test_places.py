@@ -258,3 +258,49 @@ def test_damaged_rasters_are_refused(tmp_path, damage, hills):
                           "huge": b"II*\0" + b"\xff" * 400}[damage])  # fmt: skip
     with pytest.raises(es.UsageError, match=r"own\.tif"):
         reach.read_terrain(path)
+
+
+def test_an_array_is_steered_to_a_station(tmp_path):
+    (tmp_path / "row.toml").write_text(
+        'title = "row"\nfrequency = "400 MHz"\n'
+        + "".join(
+            f'[wire.{name}]\npoints = ["0, {y} m, -0.17 m", "0, {y} m, 0.17 m"]\nradius = "2 mm"\n'
+            f'[port.{name}]\non = "{name}"\nat = 0.5\n' for name, y in (("a", -0.375), ("b", 0.0), ("c", 0.375))
+        )
+        + '[case.one]\npower = { a = "1 W" }\n'
+    )  # fmt: skip
+    head = 'title = "t"\nfrequency = "400 MHz"\n[terrain]\nearth = "sea"\n'
+    row = '[station.row]\nat = "0 m, 0 m"\nheight = "20 m"\nantenna = "row.toml"\n'
+    place = tmp_path / "place.toml"
+    place.write_text(head + row + '[station.one]\nat = "900 m, 500 m"\nheight = "20 m"\n'
+                     '[station.two]\nat = "900 m, -900 m"\nheight = "20 m"\n')  # fmt: skip
+    own = reach.read_place(place)
+    gains = {}
+    for towards in ("one", "two"):
+        steered = own.with_(f"row.steer={towards}")
+        gains[towards] = {to: steered.path("row", to).antennas for to in ("one", "two")}
+    plain = own.path("row", "one").antennas
+    # Three in phase are some 4.8 dB above one of them; turned away it is less.
+    assert gains["one"]["one"] > gains["two"]["one"] + 3.0
+    assert gains["two"]["two"] > gains["one"]["two"] + 3.0
+    assert gains["one"]["one"] > plain + 3.0
+    for change, said in (("row.steer=row", "other station"), ("one.steer=two", "isotropic")):
+        with pytest.raises(es.EarshotError, match=said):
+            own.with_(change).path("row", "one")
+
+
+def test_what_a_change_gains_is_mapped(demo, tmp_path, capsys):
+    status, out, _ = run(
+        capsys, "coverage", demo, "cairn", "--carry", "tag", "--against", "cairn.height=12 m", "--out", tmp_path / "c"
+    )
+    assert status == 0
+    assert "With cairn.height=12 m" in out
+    change = read_raster(tmp_path / "c/change.tif").values
+    known = change[np.isfinite(change)]
+    # Nearly everywhere it hears less from further down.
+    assert np.median(known) < -3.0
+    assert (tmp_path / "c/change.png").exists()
+    one = reach.read_place(demo).coverage(["cairn"], "tag")
+    other = reach.coverage(reach.flat(), one.stations[0], one.carried, one.frequency)
+    with pytest.raises(es.EarshotError, match="same points"):
+        one.gain_over(other)

@@ -85,14 +85,26 @@ class Coverage(Told):
         margin = self.margin[np.isfinite(self.margin)]
         return float((margin >= 0.0).mean())
 
-    def write(self, path: str | Path, what: str = "level") -> Path:
-        """A map as GeoTIFF: "level" (dBm), "margin" (dB) or "server"; raises UsageError for others."""
+    def gain_over(self, other: Coverage) -> Floats:
+        """How much greater its margin is than another map's of the same points (rows, columns), dB, NaN where either is
+        unknown; raises UsageError for other points.
+        """  # fmt: skip
+        one, two = ((t.heights.shape, t.west, t.south, t.step) for t in (self.terrain, other.terrain))
+        if one != two:
+            raise UsageError("coverage: both maps must be of the same points: take one terrain, or one area")
+        return np.asarray(self.margin - other.margin)
+
+    def write(self, path: str | Path, what: str | Floats = "level") -> Path:
+        """A map as GeoTIFF: "level" (dBm), "margin" (dB), "server", or values at its points (rows, columns).
+
+        Raises UsageError for other words.
+        """
         maps = {"level": self.level, "margin": self.margin, "server": self.server + 1.0}
-        if what not in maps:
+        if isinstance(what, str) and what not in maps:
             raise UsageError(f"coverage: '{what}' is no map of it; there are {', '.join(maps)}")
-        own = self.terrain
+        own, values = self.terrain, maps[what] if isinstance(what, str) else what
         edge = own.west - 0.5 * own.step, own.north + 0.5 * own.step
-        return write_raster(Raster(maps[what][::-1], *edge, (own.step, own.step), own.frame), path)
+        return write_raster(Raster(values[::-1], *edge, (own.step, own.step), own.frame), path)
 
     def outline(self, margin: float = 0.0) -> list[Floats]:
         """Lines along which the margin is so large, dB, as places (n, 2) in the terrain's metres."""

@@ -23,7 +23,7 @@ from ..files.schema import as_table
 from ..files.texts import Texts
 from ..lettering import Told
 from ..media.earth import Earth, earths
-from ..runs.run import open_run, run
+from ..runs.run import Run, open_run, run
 from .built import Built
 from .coverage import Coverage, coverage
 from .path import Path as Way
@@ -60,7 +60,7 @@ class Place(Told):
     fixed: frozenset[str]
     standing: Built
     areas: dict[str, tuple[Area, float]]
-    _solved: dict[tuple[str, str | None, float], FarField | Element] = field(default_factory=dict)
+    _solved: dict[tuple[str, float], Run | Element] = field(default_factory=dict)
 
     def _in_words(self) -> str:
         return f"'{self.title}', {len(self.stations)} stations, terrain {self.terrain}"
@@ -76,14 +76,19 @@ class Place(Told):
         """
         hertz = self._hertz(frequency)
         own, table = self._plain(name), self.stations[name]
+        for one in {table.aim, table.steer} - {None}:
+            self._stands(name)
+            self._stands(str(one))
         if table.antenna != "isotropic":
             own = replace(own, antenna=self._antenna(name, table, hertz))
-        if table.aim is None:
+        if table.aim is not None:
+            own = own.aimed(self._top(self._plain(table.aim)), self._top(own), hertz)
+        if table.steer is None:
             return own
-        other = self._plain(table.aim)
-        for one in (name, table.aim):
-            self._stands(one)
-        return own.aimed(self._top(other), self._top(own), hertz)
+        answered = self._answered(name, table, hertz)
+        if isinstance(answered, Element):
+            raise UsageError(f"station '{name}': a pattern table has no ports to steer by: give a design or results")
+        return own.steered(answered, self._top(self._plain(table.steer)), self._top(own))
 
     def path(self, one: str, two: str, frequency: str | float | None = None) -> Way:
         """From one station to another, by their names; see `reach.path`."""
@@ -181,27 +186,30 @@ class Place(Told):
         return x, y, float(self.terrain.height(np.array(x), np.array(y))) + station.height
 
     def _antenna(self, name: str, table: StationTable, hertz: float) -> FarField | Element:
-        key = table.antenna, table.case, hertz
+        answered = self._answered(name, table, hertz)
+        if isinstance(answered, Element):
+            return answered
+        cases = {one.case.name: one for one in answered.cases}
+        if table.case is not None and table.case not in cases:
+            raise UsageError(f"station '{name}': {unknown('case', table.case, cases)}")
+        return (cases[table.case] if table.case is not None else answered.cases[0]).field
+
+    def _answered(self, name: str, table: StationTable, hertz: float) -> Run | Element:
+        key = table.antenna, hertz
         if key not in self._solved:
-            self._solved[key] = _driven(self.file.parent / table.antenna, table.case, hertz, f"station '{name}'")
+            self._solved[key] = _solved(self.file.parent / table.antenna, hertz, f"station '{name}'")
         return self._solved[key]
 
 
-def _driven(file: Path, case: str | None, hertz: float, who: str) -> FarField | Element:
-    """The antenna of a file, driven as a case of it says."""
+def _solved(file: Path, hertz: float, who: str) -> Run | Element:
+    """The antenna of a file, with everything its cases say."""
     if file.suffix.lower() == ".csv":
         return read_pattern(file)
     if is_results(file):
-        answered = open_run(file, [hertz])
-    elif file.suffix.lower() == ".toml":
-        design = read_design(file)
-        answered = run(replace(design, frequencies=(hertz,)), own_frequencies=False)
-    else:
-        raise UsageError(f"{who}: antenna '{file.name}' is no design (.toml), results (.nc) or pattern table (.csv)")
-    cases = {one.case.name: one for one in answered.cases}
-    if case is not None and case not in cases:
-        raise UsageError(f"{who}: {unknown('case', case, cases)}")
-    return (cases[case] if case is not None else answered.cases[0]).field
+        return open_run(file, [hertz])
+    if file.suffix.lower() == ".toml":
+        return run(replace(read_design(file), frequencies=(hertz,)), own_frequencies=False)
+    raise UsageError(f"{who}: antenna '{file.name}' is no design (.toml), results (.nc) or pattern table (.csv)")
 
 
 def read_place(path_: str | Path, changes: Sequence[str] = (), *, like: Place | None = None) -> Place:
@@ -241,8 +249,11 @@ def read_place(path_: str | Path, changes: Sequence[str] = (), *, like: Place | 
     plain = {}
     for name, station in table.station.items():
         with texts.gathering(f"station.{name}"):
-            if station.aim is not None and (station.aim == name or station.aim not in table.station):
-                raise UsageError(f"station.{name}.aim: {unknown('other station', station.aim, table.station)}")
+            for key, other in (("aim", station.aim), ("steer", station.steer)):
+                if other is not None and (other == name or other not in table.station):
+                    raise UsageError(f"station.{name}.{key}: {unknown('other station', other, table.station)}")
+            if station.steer is not None and station.case is not None:
+                raise UsageError(f"station.{name}: it is steered as well as driven as a case: leave one out")
             plain[name] = _station(texts, terrain, name, station)
     standing, areas = Built.of(texts, terrain, table, None if like is None else like.standing), {}
     for name, own in table.area.items():

@@ -43,6 +43,8 @@ class StationTable(Table):
     """How far it is then turned about it."""
     aim: Text | None = None
     """The station its beam points to, in place of bearing, tilt and roll."""
+    steer: Text | None = None
+    """The station its ports are driven towards, for most gain there, whichever way it is turned; in place of `case`."""
     power: str | float = "1 W"
     """Sent."""
     feeder_loss: float = 0.0

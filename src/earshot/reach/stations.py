@@ -18,6 +18,8 @@ from ..fields.currents import Currents
 from ..fields.far import FarField
 from ..media.surroundings import FreeSpace
 from ..network.components import ROOM
+from ..network.sources import watts
+from ..runs.run import Run
 
 _BOLTZMANN = 1.380649e-23
 _MOST = 1e5
@@ -149,6 +151,26 @@ class Station:
         bearing = 90.0 - math.degrees(math.atan2(turn[1, 0], turn[0, 0]))
         roll = math.atan2(turn[2, 1], turn[2, 2])
         return replace(self, bearing=bearing % 360.0, tilt=math.degrees(tilt), roll=math.degrees(roll))
+
+    def steered(self, answered: Run, other: tuple[float, float, float], own: tuple[float, float, float]) -> Station:
+        """Its ports driven so that from its own place it sends as much as it can to another (x, y, z), m.
+
+        Each by the conjugate of what it alone sends there, in the sense of polarisation that all of them have most of.
+        Raises UsageError for an antenna with one port.
+        """
+        away = self.turned.T @ np.subtract(other, own)
+        theta, phi = math.acos(float(away[2] / np.linalg.norm(away))), math.atan2(away[1], away[0])
+        fields = answered.embedded()
+        if len(fields) < 2:
+            raise UsageError(f"station '{self.name}': its antenna has one port: there is nothing to steer, turn it")
+        alone = [_alone(field).far_field(np.array([theta]), np.array([phi])) for field in fields.values()]
+        parts, _, _ = np.linalg.svd(np.array([[one[0], two[0]] for one, two in alone]))
+        waves = {
+            name: watts(float(abs(part) ** 2), f"{-math.degrees(np.angle(part)):.12f} deg")
+            for name, part in zip(fields, parts[:, 0], strict=True)
+        }
+        hertz = next(iter(fields.values())).frequency
+        return replace(self, antenna=answered.solution.drive(waves, hertz).far_field())
 
     def _peak(self, frequency: float) -> Floats:
         """Where its beam points, in its own axes (3,)."""

@@ -16,7 +16,7 @@ from ...files.atomic import write_bytes
 from ...reach import Coverage, read_place
 from ..tables import plain_table, titled
 from .options import Format, Json, known_format
-from .place_options import At, Changes, PlacePath
+from .place_options import Against, At, Changes, PlacePath
 from .plot import save_figures
 from .screen import complain, progress, show, show_json
 
@@ -41,6 +41,7 @@ def coverage(
     back: Sends = False,
     frequency: At = None,
     sets: Changes = None,
+    against: Against = None,
     out: Out = None,
     ending: Format = "png",
     json: Json = False,
@@ -61,6 +62,7 @@ def coverage(
     standing = names or [name for name in own.plain if name in own.fixed and name != carried]
     with progress():
         found = own.coverage(standing, carried, frequency, sends=back)
+        before = own.with_(*against).coverage(standing, carried, frequency, sends=back) if against else None
     if out is not None:
         from ..plots import coverage as drawn
 
@@ -69,12 +71,34 @@ def coverage(
         outlines = json_.dumps(found.geojson(MARGINS)).encode()
         files.append(write_bytes(out / "margins.geojson", outlines))
         files += save_figures({"coverage": lambda: drawn(found)}, out, ending)
+        files += changed(found, before, against, out / "change.tif", ending)
         complain(f"{len(files)} files written to {out}")
     if json:
         show_json({"place": own.title, "carried": carried, "sends": back, "frequency_Hz": found.frequency,
-                   "stations": shares(found)})  # fmt: skip
+                   "stations": shares(found), "before": shares(before) if before else None})  # fmt: skip
         return
-    show(shares_table(found, own.title, carried))
+    show(*tables(found, before, against, own.title, carried))
+
+
+def tables(
+    found: Coverage, before: Coverage | None, against: list[str] | None, title: str, carried: str
+) -> list[RenderableType]:
+    """Where it suffices, and where it did before."""
+    told = [shares_table(found, title, carried)]
+    if before is not None:
+        told.append(shares_table(before, f"With {', '.join(against or ())}", carried))
+    return told
+
+
+def changed(found: Coverage, before: Coverage | None, against: list[str] | None, file: Path, ending: str) -> list[Path]:
+    """What is gained over what was before, as GeoTIFF and as a figure beside it."""
+    if before is None:
+        return []
+    from ..plots import coverage_change
+
+    word = f"gained over {', '.join(against or ())}"
+    figures = save_figures({file.stem: lambda: coverage_change(found, before, word)}, file.parent, ending)
+    return [found.write(file, found.gain_over(before)), *figures]
 
 
 def shares_table(found: Coverage, title: str, carried: str) -> RenderableType:

@@ -42,6 +42,7 @@ def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
         "uplink_meter.s1p",
         "ternholm_place.toml",
         "hamlet_place.toml",
+        "strait_place.toml",
         "hamlet.geojson",
         "chapel.obj",
         "ternholm.tif",

@@ -13,13 +13,13 @@ from ...errors import UsageError
 from ...files.atomic import folder as make_folder
 from ...files.atomic import stem_of, write_bytes
 from ...files.formats import write
-from ...reach import Place, read_place, vary_rays
+from ...reach import Coverage, Place, read_place, vary_rays
 from ...units import engineering
 from ..study_tables import variants_table
 from ..tables import frame_table
-from .coverage import MARGINS, shares, shares_table
+from .coverage import MARGINS, changed, shares, tables
 from .options import Format, Json, known_format
-from .place_options import At, Changes, PlacePath
+from .place_options import Against, At, Changes, PlacePath
 from .plot import save_figures
 from .screen import complain, progress, show, show_json
 
@@ -68,6 +68,7 @@ def scene(
     pattern: Pattern = None,
     frequency: At = None,
     sets: Changes = None,
+    against: Against = None,
     vary: Varied = None,
     out: Out = None,
     ending: Format = "png",
@@ -86,10 +87,10 @@ def scene(
     if over is not None:
         if pattern is not None or vary:
             raise UsageError("scene: --over makes a map: give --pattern and --vary by themselves")
-        _mapped(own, given, over, carry, average, back, frequency, out, ending, json)
+        _mapped(own, given, over, carry, average, back, frequency, against, out, ending, json)
         return
-    if carry is not None or average or back:
-        raise UsageError("scene: --carry, --average and --back are of maps: say which area with --over")
+    if carry is not None or average or back or against:
+        raise UsageError("scene: --carry, --average, --back and --against are of maps: say which area with --over")
     if pattern is not None:
         if len(given) != 1 or vary:
             raise UsageError("scene: --pattern is of one station, nothing varied")
@@ -102,11 +103,11 @@ def scene(
         with progress():
             study = vary_rays(own, one, two, vary, frequency)
         if out is not None:
-            from ..plots import against
+            from ..plots import against as drawn
 
             make_folder(out)
             files = [write(study.table, out / "variants.csv")]
-            files += save_figures({"against": lambda: against(study, "margin", "mean path loss")}, out, ending)
+            files += save_figures({"against": lambda: drawn(study, "margin", "mean path loss")}, out, ending)
             complain(f"{len(files)} files written to {out}")
         if json:
             show_json({"title": study.title, "variants": study.table.to_dict("records"), "failed": study.failed})
@@ -145,7 +146,7 @@ def _between(own: Place, one: str, two: str, frequency: str | None, out: Path | 
 
 def _mapped(
     own: Place, given: list[str], over: str, carry: str | None, average: bool, back: bool, frequency: str | None,
-    out: Path | None, ending: str, json: bool,
+    against: list[str] | None, out: Path | None, ending: str, json: bool,
 ) -> None:  # fmt: skip
     loose = [name for name in own.plain if name not in own.fixed]
     if carry is None and len(loose) != 1:
@@ -155,8 +156,12 @@ def _mapped(
     carried = carry or loose[0]
     if not given:
         raise UsageError("scene: say which station the map is of, or several")
+
+    def mapped(there: Place) -> Coverage:
+        return there.scene_coverage(given, carried, over, frequency, average=average, sends=back)
+
     with progress():
-        found = own.scene_coverage(given, carried, over, frequency, average=average, sends=back)
+        found, before = mapped(own), mapped(own.with_(*against)) if against else None
     if out is not None:
         from ..plots import coverage as drawn
 
@@ -164,12 +169,14 @@ def _mapped(
         files = [found.write(out / f"{over}-level.tif"), found.write(out / f"{over}-margin.tif", "margin")]
         files.append(write_bytes(out / f"{over}.geojson", json_.dumps(found.geojson(MARGINS)).encode()))
         files += save_figures({stem_of(over): lambda: drawn(found)}, out, ending)
+        files += changed(found, before, against, out / f"{stem_of(over)}-change.tif", ending)
         complain(f"{len(files)} files written to {out}")
     if json:
         show_json({"place": own.title, "area": over, "carried": carried, "sends": back, "average": average,
-                   "frequency_Hz": found.frequency, "stations": shares(found)})  # fmt: skip
+                   "frequency_Hz": found.frequency, "stations": shares(found),
+                   "before": shares(before) if before else None})  # fmt: skip
         return
-    show(shares_table(found, f"{own.title}, {over}", carried))
+    show(*tables(found, before, against, f"{own.title}, {over}", carried))
 
 
 def _around(

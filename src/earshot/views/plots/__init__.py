@@ -8,7 +8,7 @@ from .circuit import circuit, power
 from .cuts import MOST_SMALL, cartesian, multiples, polar
 from .geometry import geometry
 from .near import along, figures, near
-from .places import coverage, profile
+from .places import coverage, coverage_change, profile
 from .scenes import impulse, rays, scene_pattern
 from .searches import fitted, front, history
 from .smith import smith
@@ -26,6 +26,7 @@ __all__ = [
     "circuit",
     "coupling",
     "coverage",
+    "coverage_change",
     "currents",
     "envelope",
     "figures",

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.cm import ScalarMappable
-from matplotlib.colors import BoundaryNorm, LightSource, ListedColormap
+from matplotlib.colors import BoundaryNorm, LightSource, LinearSegmentedColormap, ListedColormap
 from matplotlib.figure import Figure
 
 from ...arraytypes import Floats
@@ -22,6 +22,8 @@ if TYPE_CHECKING:
     from ...reach import Coverage, Path, Terrain
 
 _LAND, _SEA = "#cfc6ae", "#b9cdd6"
+_TURN = LinearSegmentedColormap.from_list("turn", [LINES[1], "#f1d9b8", PAPER, "#b5d3d2", LINES[0]])
+"""For what is less or more than before."""
 _STEP = 5.0
 """dB from colour to colour of a map."""
 _NAMED = 0.17
@@ -104,11 +106,55 @@ def _stretch(axes: Axes, scale: float) -> float:
 
 
 def coverage(found: Coverage) -> Figure:
-    """A map of the greatest margin over shaded relief; where it suffices is outlined.
+    """A map of the greatest margin over shaded relief or what is built; where it suffices is outlined.
 
-    Below what is needed colours fade out: there the relief alone is seen.
+    Below what is needed colours fade out: there the ground alone is seen.
     """
-    own, field = found.terrain, found.margin
+    field = found.margin
+    known = field[np.isfinite(field)]
+    top = float(np.percentile(known, 99.5)) if known.size else 0.0
+    step = max(_STEP, _STEP * math.ceil((top + 2.0 * _STEP) / _SHOWN / _STEP))
+    edges = step * np.arange(-2, max(math.ceil(top / step), 1) + 1)
+    colours = ListedColormap(SHORE(np.linspace(0.08, 1.0, len(edges) - 1)))
+    strong = np.clip(1.0 + np.nan_to_num(field, nan=-1e9) / (2.0 * step), 0.25, 1.0) * 0.72
+    names, up = ", ".join(one.name for one in found.stations), f"{found.carried.name}, {found.carried.height:g} m up"
+    shown = np.ma.masked_where(~(field >= edges[0]), field)
+    return _mapped(
+        found, shown, colours, np.asarray(edges), strong, "margin, dB", "max", {"-": field},
+        f"{up}, heard by {names}" if found.sends else f"{names}, heard by {up}",
+        f"{engineering(found.frequency, 'Hz', 6)}; enough inside the red line, on {100.0 * found.share:.0f} % "
+        f"of the map; {found.terrain if found.built is None else found.terrain.name}",
+    )  # fmt: skip
+
+
+def coverage_change(found: Coverage, before: Coverage, change: str) -> Figure:
+    """How much greater the margin of one map is than another's, and where each suffices; change: in words.
+
+    Raises UsageError for maps of unlike points.
+    """
+    field = found.gain_over(before)
+    known = np.abs(field[np.isfinite(field)])
+    top = max(float(np.percentile(known, 90.0)) if known.size else 0.0, 1.0)
+    step = float(2.0 ** math.ceil(math.log2(top / 5.0)))
+    edges = step * np.arange(-5.0, 6.0)
+    colours = ListedColormap(_TURN(np.linspace(0.0, 1.0, len(edges) - 1)))
+    shown = np.ma.masked_invalid(np.clip(field, edges[0], edges[-1]))
+    strong = np.clip(np.abs(np.nan_to_num(field)) / (2.0 * step), 0.15, 1.0) * 0.8
+    return _mapped(
+        found, shown, colours, edges, strong, "margin gained, dB", "both", {"-": found.margin, "--": before.margin},
+        f"{', '.join(one.name for one in found.stations)}: {change}",
+        f"{engineering(found.frequency, 'Hz', 6)}; {found.carried.name} {found.carried.height:g} m up; enough inside "
+        f"the red line on {100.0 * found.share:.0f} % of the map, inside the dashed one, on "
+        f"{100.0 * before.share:.0f} %, before",
+    )  # fmt: skip
+
+
+def _mapped(
+    found: Coverage, shown: Floats, colours: ListedColormap, edges: Floats, strong: Floats, label: str,
+    extend: str, outlines: dict[str, Floats], title: str, foot: str,
+) -> Figure:  # fmt: skip
+    """Values over the ground, their scale beside, with lines where margins are zero, by their dashes."""
+    own = found.terrain
     with look():
         figure = sheet()
         axes = figure.add_axes((0.085, 0.13, 0.79, 0.765))
@@ -118,14 +164,7 @@ def coverage(found: Coverage) -> Figure:
         extent = (west, east, south, north)
         if found.built is None:
             axes.imshow(_relief(own), extent=extent, origin="lower", interpolation="bilinear")
-        known = field[np.isfinite(field)]
-        top = float(np.percentile(known, 99.5)) if known.size else 0.0
-        step = max(_STEP, _STEP * math.ceil((top + 2.0 * _STEP) / _SHOWN / _STEP))
-        edges = step * np.arange(-2, max(math.ceil(top / step), 1) + 1)
-        colours = ListedColormap(SHORE(np.linspace(0.08, 1.0, len(edges) - 1)))
         norm = BoundaryNorm(edges, colours.N)
-        shown = np.ma.masked_where(~(field >= edges[0]), field)
-        strong = np.clip(1.0 + np.nan_to_num(field, nan=-1e9) / (2.0 * step), 0.25, 1.0) * 0.72
         axes.imshow(
             shown, extent=extent, origin="lower", cmap=colours, norm=norm, alpha=strong, interpolation="nearest"
         )
@@ -133,8 +172,11 @@ def coverage(found: Coverage) -> Figure:
                 ((own.west, own.heights.shape[1]), (own.south, own.heights.shape[0])))  # fmt: skip
         if np.nanmin(own.heights) <= 0.0 < np.nanmax(own.heights):
             axes.contour(x, y, own.heights, [0.01], colors=[INK], linewidths=0.7, alpha=0.7)
-        if known.size and known.min() < 0.0 < known.max():
-            axes.contour(x, y, np.ma.masked_invalid(field), [0.0], colors=[LINES[4]], linewidths=1.6)
+        for dash, margin in outlines.items():
+            known = margin[np.isfinite(margin)]
+            if known.size and known.min() < 0.0 < known.max():
+                axes.contour(x, y, np.ma.masked_invalid(margin), [0.0], colors=[LINES[4]], linewidths=1.6,
+                             linestyles=[dash])  # fmt: skip
         if found.built is not None:
             from_above(axes, found.built)
         for station in found.stations:
@@ -153,18 +195,11 @@ def coverage(found: Coverage) -> Figure:
         axes.apply_aspect()
         box = axes.get_position()
         beside = figure.add_axes((box.x1 + 0.02, box.y0, 0.016, box.height))
-        bar = figure.colorbar(ScalarMappable(norm, colours), cax=beside, extend="max", ticks=edges)
-        bar.set_label("margin, dB")
-        bar.ax.axhline(0.0, color=LINES[4], linewidth=2.0)
-        names, up = (
-            ", ".join(one.name for one in found.stations),
-            f"{found.carried.name}, {found.carried.height:g} m up",
-        )
-        heading(
-            figure, f"{up}, heard by {names}" if found.sends else f"{names}, heard by {up}",
-            f"{engineering(found.frequency, 'Hz', 6)}; enough inside the red line, on {100.0 * found.share:.0f} % "
-            f"of the map; {own if found.built is None else own.name}",
-        )  # fmt: skip
+        bar = figure.colorbar(ScalarMappable(norm, colours), cax=beside, extend=extend, ticks=edges)
+        bar.set_label(label)
+        if label.startswith("margin,"):
+            bar.ax.axhline(0.0, color=LINES[4], linewidth=2.0)
+        heading(figure, title, foot)
     return figure
 
 
