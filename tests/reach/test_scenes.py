@@ -130,6 +130,8 @@ def test_a_map_is_the_rays_to_every_point(tmp_path, monkeypatch):
         own = reach.rays(place.scene, place.station("a"), reach.Station("h", (x[row, column], y[row, column]), 1.5),
                          2.4e9)  # fmt: skip
         assert abs(found.levels[0, row, column] - own.level) < 1e-9
+    coarse = place.with_("area.front.step=4 m").scene_coverage(["a"], "hand", "front")
+    np.testing.assert_array_equal(coarse.levels[0], found.levels[0, ::2, ::2])
     average = place.scene_coverage(["a"], "hand", "front", average=True)
     assert abs(np.nanmean(average.levels[0] - found.levels[0])) < 6.0
     monkeypatch.setenv("EARSHOT_THREADS", "1")

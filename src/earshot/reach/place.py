@@ -213,7 +213,8 @@ def _solved(file: Path, hertz: float, who: str) -> Run | Element:
 
 
 def read_place(path_: str | Path, changes: Sequence[str] = (), *, like: Place | None = None) -> Place:
-    """Read a place file; changes: "NAME.KEY=VALUE" of its stations, "terrain" or "built", made before.
+    """Read a place file; changes: "NAME.KEY=VALUE" of its stations, of "terrain", "built", "area.NAME" or "body.NAME",
+    made before.
 
     like: the same file read already, whose terrain and antennas are taken where they have not changed. Raises
     DesignFileError with everything that is wrong, and as `read_terrain` does.
@@ -271,13 +272,15 @@ def read_place(path_: str | Path, changes: Sequence[str] = (), *, like: Place | 
 def _change(content: dict[str, Any], change: str) -> None:
     where, sign, value = (part.strip() for part in change.partition("="))
     name, dot, key = where.rpartition(".")
-    stations = content.get("station")
+    # What is in no section of its own is a station's.
+    section, _, inner = name.partition(".") if name.startswith(("area.", "body.")) else ("station", "", name)
+    tables = content.get(section)
     if name in ("terrain", "built"):
         here: Any = content.setdefault(name, {})
     elif not dot and sign and where == "frequency":
         here, key = content, where
     else:
-        here = stations.get(name) if isinstance(stations, dict) else None
+        here = tables.get(inner) if isinstance(tables, dict) else None
     if not sign or not value or not isinstance(here, dict):
         raise UsageError(f"--set '{change}': write it like shore.height='12 m' or terrain.earth=sea")
     try:
