@@ -7,6 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from ..arraytypes import Complexes, Floats
+from ..media.walls import half_space
 
 
 class Factors(NamedTuple):
@@ -20,8 +21,8 @@ class Factors(NamedTuple):
 
 def reflections(sine: Floats, permittivity: complex) -> Factors:
     """Reflection of plane waves that come in at an elevation of that sine (Balanis 2012, sec. 5.3)."""
-    root = np.sqrt(permittivity - (1.0 - np.asarray(sine) ** 2) + 0j)
-    return Factors((permittivity * sine - root) / (permittivity * sine + root), (sine - root) / (sine + root))
+    plain = half_space(np.asarray(sine), permittivity)
+    return Factors(plain.tm, plain.te)
 
 
 def ground_waves(sine: Floats, along: Floats, wavenumber: float, permittivity: complex) -> Factors:
