@@ -176,6 +176,9 @@ def test_mirrored_rays_obey_the_law_of_reflection_and_lengths_are_exact(yard):
         if (found.met.kinds[n] <= 0).all():
             assert abs(np.linalg.norm(legs, axis=1).sum() - found.length[n]) < 1e-9
         ways = legs / np.linalg.norm(legs, axis=1)[:, None]
+        if (found.met.kinds[n] <= 0).all():
+            np.testing.assert_allclose(found.leaving[n], ways[0], atol=1e-9)
+            np.testing.assert_allclose(found.arriving[n], ways[-1], atol=1e-9)
         for m in range(len(ways) - 1):
             if found.met.kinds[n, m] == MIRRORED:
                 face = found.met.numbers[n, m]

@@ -75,9 +75,12 @@ def test_a_mesh_and_a_footprint_make_the_same_body(tmp_path):
 
     mesh = trimesh.load_mesh(tmp_path / "cube.obj")
     for ending in ("stl", "glb"):
+        if ending == "glb":
+            mesh.vertices = mesh.vertices[:, [0, 2, 1]] * [1, 1, -1]
         mesh.export(tmp_path / f"cube.{ending}")
-        other = reach.solid(tmp_path / f"cube.{ending}", BRICK, at=(3, 1))
-        assert len(other.faces) == 5
+        other = reach.Scene((reach.solid(tmp_path / f"cube.{ending}", BRICK, at=(3, 1)),))
+        assert len(other.faces.offsets) == 5
+        np.testing.assert_allclose(other.faces.boxes, [[3, 1, 0, 7, 5, 3]], atol=1e-6)
 
 
 def test_degrees_become_the_terrains_metres(tmp_path):
@@ -97,6 +100,11 @@ def test_degrees_become_the_terrains_metres(tmp_path):
     place = reach.read_place(where)
     np.testing.assert_allclose(place.scene.extent, (500200, 500210, 6099800, 6099808), atol=0.01)
     assert place.unevenness == 0.0
+    where.write_text(where.read_text() + '[area.lawn]\nfirst = "500190 m, 6099790 m"\nlast = "500196 m, 6099796 m"\n')
+    lawn = reach.read_place(where).scene_coverage(["b"], "a", "lawn", average=True)
+    (x, y), (east, north) = (500193.0, 6099793.0), lawn.terrain.degrees(np.array(500193.0), np.array(6099793.0))[::-1]
+    assert abs(float(north) - land.degrees(np.array(x), np.array(y))[0]) < 1e-9
+    assert 2.9 < float(east) < 3.1
     assert abs(place.rays("a", "b").distance - math.sqrt(30**2 + 25**2 + 1)) < 0.01
 
 

@@ -17,6 +17,8 @@ from .reading import MEGABYTE, read_bytes
 
 _LARGEST = 64 * MEGABYTE
 _MESHES = (".obj", ".stl", ".gltf", ".glb")
+_UP_IS_Y = (".gltf", ".glb")
+"""Of these y is up, by their standard (glTF 2.0, sec. 3.4)."""
 Corners = Sequence[tuple[float, float]]
 Placed = Callable[[float, float], tuple[float, float]]
 """(x, y), m, of a latitude and a longitude."""
@@ -105,7 +107,7 @@ def _ring(ring: Any, where: str, placed: Placed | None) -> Corners:
 
 
 def read_mesh(path: str | Path) -> Mesh:
-    """Triangles of a file, those in one plane made one face; raises UsageError for what is no mesh."""
+    """Triangles of a file, z up, those in one plane made one face; raises UsageError for what is no mesh."""
     place = Path(path)
     ending = place.suffix.lower()
     if ending not in _MESHES:
@@ -120,6 +122,8 @@ def read_mesh(path: str | Path) -> Mesh:
         mesh.merge_vertices(merge_tex=True, merge_norm=True)
         mesh.update_faces(mesh.nondegenerate_faces() & mesh.unique_faces())
         mesh.fix_normals()
+        if ending in _UP_IS_Y:
+            mesh.vertices = np.asarray(mesh.vertices, float)[:, [0, 2, 1]] * [1.0, -1.0, 1.0]
         vertices, triangles = np.asarray(mesh.vertices, float), np.asarray(mesh.faces)
     except Exception as problem:
         raise UsageError(f"'{place.name}' is no mesh that can be read: {type(problem).__name__}") from None

@@ -137,7 +137,7 @@ class Place(Told):
         hertz, (where, step) = self._hertz(frequency), self.areas[area]
         return scene_coverage(
             self.scene, [self.station(name, hertz) for name in stations], self.station(carried, hertz), hertz, where,
-            step, average=average, sends=sends, **self._among(),
+            step, average=average, sends=sends, frame=self.terrain.frame, **self._among(),
         )  # fmt: skip
 
     def gain_in_scene(

@@ -80,7 +80,7 @@ class BodyTable(Table):
     """A building or another object by its mesh."""
 
     file: Text
-    """OBJ, STL, GLTF or GLB beside the place file, in metres, z up."""
+    """OBJ, STL, GLTF or GLB beside the place file, in metres; z is up, in GLTF and GLB y."""
     at: Text = "0 m, 0 m"
     """Where its origin stands, on the ground."""
     material: Text | None = None

@@ -250,9 +250,9 @@ def rays(
     """Every ray from one station to another among bodies over level ground.
 
     order: how often rays are mirrored and bent in all (0 to 5); walls: how many faces they go through at most, where
-    they are not bent; edges: whether they bend, once, with one mirror before it and one after at most. earth: the
-    ground, as `path` takes it. Fields are those of far antennas and large faces: bodies nearer than some wavelengths,
-    rough walls, windows and trees are not told. Raises UsageError for stations under the ground, inside a body, or less
+    they are not bent and off one wall at most; edges: whether they bend, as `Tracer` tells it. earth: the ground, as
+    `path` takes it. Fields are those of far antennas and large faces: bodies nearer than some wavelengths, rough
+    walls, windows and trees are not told. Raises UsageError for stations under the ground, inside a body, or less
     than two wavelengths apart.
     """
     own = Setting.of(scene, one, frequency, earth, order, walls, edges)

@@ -120,7 +120,8 @@ def screen(name: str, corners: Sequence[tuple[float, float, float]], wall: Wall)
 def solid(
     path: str | Path, wall: Wall, *, name: str | None = None, at: tuple[float, float] = (0.0, 0.0), thin: bool = False
 ) -> Body:
-    """A mesh in metres (OBJ, STL, GLTF, GLB), z up, its origin at a place; thin: plates with air on both sides.
+    """A mesh in metres (OBJ and STL with z up, GLTF and GLB with y up), its origin at a place; thin: plates with air
+    on both sides.
 
     Raises UsageError for a mesh that is not closed though it should be, and as `read_mesh` does.
     """

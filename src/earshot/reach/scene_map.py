@@ -40,13 +40,14 @@ class Area(NamedTuple):
 def scene_coverage(
     scene: Scene, stations: Station | Sequence[Station], carried: Station, frequency: str | float, area: Area,
     step: str | float = "1 m", *, earth: Earth | str = "meadow", order: int = 2, walls: int = 2, edges: bool = True,
-    average: bool = False, sends: bool = False,
+    average: bool = False, sends: bool = False, frame: str = "",
 ) -> Coverage:  # fmt: skip
     """What stations bring to one that is carried over an area among bodies, by `rays` to every point of a grid.
 
     average: of the powers of rays, without their phases, which is what is received on average round about; otherwise
-    with them, lobes and all. Unknown inside bodies, and within two wavelengths of a station. The carried antenna keeps
-    its bearing. sends: the carried one sends. Raises UsageError for an empty area, too many points, and as `rays` does.
+    with them, lobes and all. Unknown inside bodies, and within two wavelengths of a station. The carried antenna
+    keeps its bearing. sends: the carried one sends. frame: what metres are, as PROJ names it. Raises UsageError for
+    an empty area, too many points, and as `rays` does.
     """
     given = (stations,) if isinstance(stations, Station) else tuple(stations)
     fine = units.length(step, "area, step")
@@ -76,7 +77,7 @@ def scene_coverage(
         power = carried.power if sends else one.power
         levels.append(level + 10.0 * math.log10(power) + 30.0 - one.feeder_loss - carried.feeder_loss)
         ground, hertz = own.ground, own.frequency
-    terrain = Terrain(f"{area.name}, over {ground}", np.zeros((len(y), len(x))), area.west, area.south, fine)
+    terrain = Terrain(f"{area.name}, over {ground}", np.zeros((len(y), len(x))), area.west, area.south, fine, frame)
     return Coverage(terrain, given, carried, hertz, np.stack(levels).reshape(-1, len(y), len(x)), sends, scene)
 
 

@@ -159,12 +159,15 @@ class Station:
         Raises UsageError for an antenna with one port.
         """
         away = self.turned.T @ np.subtract(other, own)
-        theta, phi = math.acos(float(away[2] / np.linalg.norm(away))), math.atan2(away[1], away[0])
+        theta, phi = math.atan2(math.hypot(away[0], away[1]), away[2]), math.atan2(away[1], away[0])
         fields = answered.embedded()
         if len(fields) < 2:
             raise UsageError(f"station '{self.name}': its antenna has one port: there is nothing to steer, turn it")
         alone = [_alone(field).far_field(np.array([theta]), np.array([phi])) for field in fields.values()]
-        parts, _, _ = np.linalg.svd(np.array([[one[0], two[0]] for one, two in alone]))
+        sent = np.array([[one[0], two[0]] for one, two in alone])
+        if not np.abs(sent).max() > 0.0:
+            raise UsageError(f"station '{self.name}': its ports send nothing that way, behind its board: turn it round")
+        parts, _, _ = np.linalg.svd(sent)
         waves = {
             name: watts(float(abs(part) ** 2), f"{-math.degrees(np.angle(part)):.12f} deg")
             for name, part in zip(fields, parts[:, 0], strict=True)

@@ -97,7 +97,7 @@ def carried(matter: Matter, found: Found, source: Floats, ends: Floats, beam: Be
     number = np.full(len(to), -1)
     number[corner] = np.arange(len(corner))
     done = np.zeros(len(to), np.int64)
-    leaving, field = way, beam(way)
+    leaving, field = way.copy(), beam(way)
     for n in range(kinds.shape[1]):
         for kind, law in ((MIRRORED, _mirrored), (THROUGH, _through)):
             here = np.flatnonzero(kinds[:, n] == kind)

@@ -166,10 +166,11 @@ def _mapped(
         from ..plots import coverage as drawn
 
         make_folder(out)
-        files = [found.write(out / f"{over}-level.tif"), found.write(out / f"{over}-margin.tif", "margin")]
-        files.append(write_bytes(out / f"{over}.geojson", json_.dumps(found.geojson(MARGINS)).encode()))
-        files += save_figures({stem_of(over): lambda: drawn(found)}, out, ending)
-        files += changed(found, before, against, out / f"{stem_of(over)}-change.tif", ending)
+        stem = stem_of(over)
+        files = [found.write(out / f"{stem}-level.tif"), found.write(out / f"{stem}-margin.tif", "margin")]
+        files.append(write_bytes(out / f"{stem}.geojson", json_.dumps(found.geojson(MARGINS)).encode()))
+        files += save_figures({stem: lambda: drawn(found)}, out, ending)
+        files += changed(found, before, against, out / f"{stem}-change.tif", ending)
         complain(f"{len(files)} files written to {out}")
     if json:
         show_json({"place": own.title, "area": over, "carried": carried, "sends": back, "average": average,
