@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Self
 
 import numpy as np
 
-from ..arraytypes import Bools, Floats
+from ..arraytypes import Bools, Complexes, Floats
 
 if TYPE_CHECKING:
     from .stack import Stack
@@ -68,6 +68,10 @@ class Plain:
     def reflects(self) -> bool:
         """Whether waves that go down come back."""
         return self.has_plane
+
+    def reflected(self, theta: Floats, _frequency: float) -> tuple[Complexes, Complexes]:
+        """Factors of TM and TE of plane waves from θ (n,) that are sent back, in Hz: none."""
+        return np.zeros(len(theta), np.complex128), np.zeros(len(theta), np.complex128)
 
     @property
     def underneath(self) -> str:

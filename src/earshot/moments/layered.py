@@ -11,7 +11,8 @@ import numpy as np
 from ..arraytypes import Bools, Floats, Ints
 from ..media.stack import Stack
 from .basis import Basis
-from .coupling import fan_points, wire_points
+from .carried import Part, of_feet, of_sheets
+from .coupling import wire_points
 from .sheet_basis import Fan, SheetBasis, sheet_basis
 from .wire_basis import WireBasis
 
@@ -108,7 +109,7 @@ def _aloft(basis: Basis, own: Ints, top: float) -> Aloft:
     first, up = basis.first_wire, np.array([0.0, 0.0, top])
     parts = [_of_wires(basis)]
     if basis.sheets is not None:
-        parts += [_of_sheets(basis.sheets), _of_feet(basis)]
+        parts += [of_sheets(basis.sheets), of_feet(basis)]
     places, thick = (np.concatenate([part[i] for part in parts]) for i in (0, 1))
     blocks: list[list[csr_array]] = [[], [], [], []]
     for part, (start, stop) in zip(parts, ((first, basis.size), (0, first), (first, basis.size)), strict=False):
@@ -121,10 +122,6 @@ def _aloft(basis: Basis, own: Ints, top: float) -> Aloft:
         basis, own, places + up, thick, tuple(csr_array(vstack(kind)) for kind in blocks), ends,
         csr_array(hstack([csr_array((len(ends), first)), left])),
     )  # fmt: skip
-
-
-Part = tuple[Floats, Floats, "list[csr_array]"]
-"""Points (p, 3), radii (p,), and what functions carry there, sparse (p, functions): moments x, y, z, and charge."""
 
 
 def _of_wires(basis: Basis) -> Part:
@@ -152,34 +149,6 @@ def _of_wires(basis: Basis) -> Part:
         for kind in range(4)
     ]
     return places, np.where(low[which], 0.0, points.radii[which]), carried
-
-
-def _of_sheets(sheets: SheetBasis) -> Part:
-    from scipy.sparse import csr_array
-
-    from ..kernels.sheets import P7, W7
-
-    mesh, count = sheets.mesh, len(W7)
-    places = np.einsum("pc,tcx->tpx", P7, mesh.corners)
-    columns = np.tile(np.repeat(np.arange(sheets.size), count), 2)
-    rows = (count * sheets.pairs[..., None] + np.arange(count)).ravel()
-    share = (sheets.coefficients * mesh.areas[sheets.pairs])[..., None] * W7
-    arms = places[sheets.pairs] - sheets.apexes[:, :, None]
-    amounts = [*np.moveaxis(share[..., None] * arms, -1, 0), 2.0 * share]
-    shape = count * len(mesh), sheets.size
-    carried = [csr_array((amount.ravel(), (rows, columns)), shape=shape) for amount in amounts]
-    return places.reshape(-1, 3), np.zeros(count * len(mesh)), carried
-
-
-def _of_feet(basis: Basis) -> Part:
-    from scipy.sparse import csr_array
-
-    if not basis.feet or basis.sheets is None:
-        return np.zeros((0, 3)), np.zeros(0), [csr_array((0, basis.wires.size)) for _ in range(4)]
-    points = fan_points(basis.sheets, tuple(fan for fan, _ in basis.feet), near=False)
-    into = np.array([amount for _, amount in basis.feet])[points.owner]
-    weights = points.weights.sum(axis=1)
-    return points.places, points.radii, [csr_array(weights[:, kind, None] * into) for kind in range(4)]
 
 
 def _left_on_layers(wires: WireBasis, close: float) -> tuple[Floats, csr_array]:

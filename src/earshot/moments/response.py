@@ -50,7 +50,7 @@ def impedance_operator(antenna: Antenna, basis: Basis, frequency: float, method:
     """
     way = chosen(antenna, basis, method)
     refuse_if_too_large(antenna, basis, way, frequency)
-    own, local = formulation(antenna.medium), _local(antenna, basis, frequency)
+    own, local = formulation(antenna.medium), local_terms(antenna, basis, frequency)
     if way == "fast":
         return own.operator(basis, frequency, local)
     matrix = own.matrix(basis, frequency)
@@ -60,7 +60,7 @@ def impedance_operator(antenna: Antenna, basis: Basis, frequency: float, method:
     return Dense(matrix)
 
 
-def _local(antenna: Antenna, basis: Basis, frequency: float) -> Any:
+def local_terms(antenna: Antenna, basis: Basis, frequency: float) -> Any:
     """What is inside and round the metal, sparse (functions, functions), ohm, if anything."""
     from scipy.sparse import block_diag, csr_array
 

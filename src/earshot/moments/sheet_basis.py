@@ -62,7 +62,6 @@ class SheetBasis:
 
 def sheet_basis(mesh: SheetMesh, *, grounded: bool = False) -> SheetBasis:
     """The functions of a mesh, numbered along its triangles; grounded: it may stand on a plane z = 0."""
-    m = len(mesh.triangles)
     sides = np.stack([mesh.triangles[:, [1, 2]], mesh.triangles[:, [2, 0]], mesh.triangles[:, [0, 1]]], axis=1)
     unique, edge = np.unique(np.sort(sides.reshape(-1, 2), axis=1), axis=0, return_inverse=True)
     order = np.argsort(edge.ravel(), kind="stable")
@@ -73,18 +72,26 @@ def sheet_basis(mesh: SheetMesh, *, grounded: bool = False) -> SheetBasis:
     later = np.flatnonzero((np.arange(len(order)) != first[place]) | alone)
     one, two = np.where(alone[later], order[later], order[first[place[later]]]), order[later]
     along = np.argsort(one // 3, kind="stable")
-    both = np.stack([one[along], two[along]])
-    pairs, corners, which = both // 3, both % 3, place[later][along]
-    length = np.linalg.norm(np.diff(mesh.vertices[unique[which]], axis=1)[:, 0], axis=1)
-    sign = np.stack([np.ones(len(which)), np.where(both[0] == both[1], 0.0, -1.0)])
+    return across(mesh, np.stack([one[along], two[along]]))
+
+
+def across(mesh: SheetMesh, both: Ints) -> SheetBasis:
+    """Functions from a side to another (2, n): 3 x triangle + the corner opposite; from a side to itself: one half."""
+    m = len(mesh.triangles)
+    pairs, corners = both // 3, both % 3
+    t = mesh.triangles[pairs[0]]
+    rows = np.arange(len(t))
+    edges = np.sort(np.stack([t[rows, (corners[0] + i) % 3] for i in (1, 2)], axis=1), axis=1)
+    length = np.linalg.norm(np.diff(mesh.vertices[edges], axis=1)[:, 0], axis=1)
+    sign = np.stack([np.ones(len(t)), np.where(both[0] == both[1], 0.0, -1.0)])
     coefficients = sign * length / (2.0 * mesh.areas[pairs])
-    n = len(which)
+    n = len(t)
     numbers = 2 * np.arange(n)[None] + np.array([[0], [1]])
     by_triangle = np.argsort(pairs.ravel(), kind="stable")
     start = np.searchsorted(pairs.ravel()[by_triangle], np.arange(m + 1))
     last = pairs.max(axis=0)
     lowest = np.searchsorted(np.maximum.accumulate(last), np.arange(m)) if n else np.zeros(m, np.int64)
-    return SheetBasis(mesh, unique[which], pairs, corners, coefficients, start, numbers.ravel()[by_triangle], lowest)
+    return SheetBasis(mesh, edges, pairs, corners, coefficients, start, numbers.ravel()[by_triangle], lowest)
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ support points are taken greedily where the fit is worst, and the weights minimi
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -37,12 +37,13 @@ class Rational:
         return np.asarray(found)
 
 
-def fit(x: Floats, values: Complexes, most: int | None = None) -> Rational:
+def fit(x: Floats, values: Complexes, most: int | None = None, *, mirror: bool = True) -> Rational:
     """Fit samples values (n, entries) at x (n,) > 0 and their mirrors at -x.
 
-    most: pairs of support points at the most; as many as the samples call for unless given.
+    most: pairs of support points at the most; as many as the samples call for unless given. mirror: without, what is at
+    -x is not known from what is at x, which may then have any sign.
     """
-    both, mirrored = np.concatenate([x, -x]), np.concatenate([values, values.conj()])
+    both, mirrored = (np.concatenate([x, -x]), np.concatenate([values, values.conj()])) if mirror else (x, values)
     scaled = mirrored / np.maximum(np.abs(values).max(axis=0), 1e-300)
     # The weights are a least-squares solution, which a rotation of the entries leaves alone: no more than samples.
     turned = np.asarray(np.linalg.qr(scaled.T, mode="r")).T
@@ -54,8 +55,8 @@ def fit(x: Floats, values: Complexes, most: int | None = None) -> Rational:
         worst = int(np.argmax(misfit[:n]))
         if misfit[worst] < _FIT and support:
             break
-        support += [worst, worst + n]
-        rest = np.setdiff1d(np.arange(2 * n), support)
+        support += [worst, worst + n] if mirror else [worst]
+        rest = np.setdiff1d(np.arange(len(both)), support)
         if rest.size == 0:
             weights = _interpolation_weights(both[support])
         else:
@@ -89,28 +90,32 @@ def sweep(
     sample: Callable[[float], Complexes],
     measure: Callable[[Floats, Complexes], Complexes],
     tolerance: float,
+    *,
+    mirror: bool = True,
+    besides: Sequence[int] = (),
 ) -> Swept:
     """Values (points, entries) at every wanted point from as few samples as will do.
 
     sample(x) gives the entries at one point; measure(x, entries) turns entries (n, entries)
     at x (n,) into what the tolerance is about. The
     next sample goes where two models of different degree disagree most, or into the largest gap. The end comes when two
-    samples running, one of them in the largest gap, were both predicted within a quarter of the tolerance.
+    samples running, one of them in the largest gap, were both predicted within a quarter of the tolerance. mirror: as
+    `fit` takes it. besides: numbers of points that are sampled whatever the models say.
     """
     last = len(wanted) - 1
     spread = np.unique(np.round(0.5 * last * (1.0 - np.cos(np.pi * np.arange(5) / 4))).astype(int))
-    taken = [int(i) for i in spread]
+    taken = sorted({int(i) for i in spread} | set(besides))
     values = {i: sample(float(wanted[i])) for i in taken}
-    scale = wanted[-1]
+    scale = float(np.abs(wanted).max())
     misses: list[tuple[float, bool]] = []
     while True:
         known = sorted(values)
         x, y = wanted[known] / scale, np.array([values[i] for i in known])
-        model = fit(x, y)
+        model = fit(x, y, mirror=mirror)
         predicted = model(wanted / scale)
         if len(known) == len(wanted) or _settled(misses, tolerance):
             break
-        rough = fit(x, y, most=max(1, len(model.points) // 2 - 1))(wanted / scale)
+        rough = fit(x, y, most=max(1, len(model.points) // (2 if mirror else 1) - 1), mirror=mirror)(wanted / scale)
         doubt = np.abs(measure(wanted, predicted) - measure(wanted, rough)).max(axis=1)
         doubt[known] = 0.0
         widest = _widest_gap(known, wanted)

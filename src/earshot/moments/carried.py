@@ -1,0 +1,63 @@
+"""What functions carry at points: current moments and charges, for all that is not near."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ..arraytypes import Floats
+from .basis import Basis
+from .coupling import fan_points, wire_points
+from .sheet_basis import SheetBasis
+
+if TYPE_CHECKING:
+    from scipy.sparse import csr_array
+
+Part = tuple[Floats, Floats, "list[csr_array]"]
+"""Points (p, 3), radii (p,), and what functions carry there, sparse (p, functions): moments x, y, z, and charge."""
+
+
+def of_axes(basis: Basis) -> Part:
+    """Of functions of wires (wires,): four points a segment on its axis."""
+    from scipy.sparse import csr_array
+
+    points = wire_points(basis.mesh)
+    rows = np.repeat(np.arange(len(points.places)), 2)
+    columns = (2 * points.owner[:, None] + np.arange(2)).ravel()
+    shape = len(points.places), 2 * len(basis.mesh)
+    carried = [
+        csr_array(csr_array((points.weights[..., kind].ravel(), (rows, columns)), shape=shape) @ basis.wires.ends)
+        for kind in range(4)
+    ]
+    return points.places, points.radii, carried
+
+
+def of_sheets(sheets: SheetBasis) -> Part:
+    """Seven points a triangle."""
+    from scipy.sparse import csr_array
+
+    from ..kernels.sheets import P7, W7
+
+    mesh, count = sheets.mesh, len(W7)
+    places = np.einsum("pc,tcx->tpx", P7, mesh.corners)
+    columns = np.tile(np.repeat(np.arange(sheets.size), count), 2)
+    rows = (count * sheets.pairs[..., None] + np.arange(count)).ravel()
+    share = (sheets.coefficients * mesh.areas[sheets.pairs])[..., None] * W7
+    arms = places[sheets.pairs] - sheets.apexes[:, :, None]
+    amounts = [*np.moveaxis(share[..., None] * arms, -1, 0), 2.0 * share]
+    shape = count * len(mesh), sheets.size
+    carried = [csr_array((amount.ravel(), (rows, columns)), shape=shape) for amount in amounts]
+    return places.reshape(-1, 3), np.zeros(count * len(mesh)), carried
+
+
+def of_feet(basis: Basis) -> Part:
+    """Of functions of wires (wires,): what their fans carry."""
+    from scipy.sparse import csr_array
+
+    if not basis.feet or basis.sheets is None:
+        return np.zeros((0, 3)), np.zeros(0), [csr_array((0, basis.wires.size)) for _ in range(4)]
+    points = fan_points(basis.sheets, tuple(fan for fan, _ in basis.feet), near=False)
+    into = np.array([amount for _, amount in basis.feet])[points.owner]
+    weights = points.weights.sum(axis=1)
+    return points.places, points.radii, [csr_array(weights[:, kind, None] * into) for kind in range(4)]
