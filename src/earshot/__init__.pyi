@@ -3,6 +3,7 @@ __version__: str
 from . import answers as answers
 from . import antennas as antennas
 from . import arrays as arrays
+from . import cells as cells
 from . import checks as checks
 from . import circuits as circuits
 from . import fields as fields

@@ -37,8 +37,13 @@ class Lattice(Told):
         object.__setattr__(self, "steps", steps)
 
     def _in_words(self) -> str:
+        return f"lattice of {self.words}"
+
+    @property
+    def words(self) -> str:
+        """Both steps."""
         one, two = ("(" + ", ".join(units.engineering(x, "m", 4) for x in step) + ")" for step in self.steps)
-        return f"lattice of {one} and {two}"
+        return f"{one} and {two}"
 
     @property
     def area(self) -> float:

@@ -43,7 +43,7 @@ class Cell(Told):
             )
 
     def _in_words(self) -> str:
-        return f"'{self.antenna.name}' without end on a {self.lattice}, in {self.antenna.medium}"
+        return f"'{self.antenna.name}' without end by steps of {self.lattice.words}, in {self.antenna.medium}"
 
 
 def check_cell(cell: Cell, frequency: float, rule: MeshRule | None = None, *, fed: bool = True) -> Findings:
@@ -72,7 +72,7 @@ def _aloft(antenna: Antenna) -> list[Finding]:
     """Metal in the air over layers, which a cell cannot have."""
     medium, close = antenna.medium, 1e-9 * antenna.size
     top, found = medium.thickness, []
-    says = "stands in the air over layers, which no array without end can have yet"
+    says = "stands in the air over layers, which no cell can have yet"
     remedy = "print it on the layers, or take a layer of air up to it into the stack"
     for wire in antenna.wires:
         if max(z for *_, z in wire.corners) > top + close:
@@ -93,8 +93,8 @@ def _meeting(antenna: Antenna, lattice: Lattice) -> Ints:
     meeting: Ints = half[(off <= size * (1.0 + 1e-9)).all(axis=1)]
     if len(meeting) > _MOST_IMAGES:
         raise UsageError(
-            f"cell of '{antenna.name}': its box of {size[0]:.4g} m by {size[1]:.4g} m holds {len(meeting)} other cells: "
-            "the lattice is far too close for it"
+            f"cell of '{antenna.name}': its box of {size[0]:.4g} m by {size[1]:.4g} m holds {len(meeting)} other "
+            "cells: the lattice is far too close for it"
         )
     return meeting
 
@@ -120,7 +120,5 @@ def basis_for(cell: Cell, frequency: float, rule: MeshRule, fed: bool) -> CellBa
     at = np.flatnonzero((vectors[over] != 0.0).any(axis=0))
     if len(at):
         gap = cell.antenna.gaps[int(at[0])]
-        raise ModelError(
-            f"{gap.what}: it lies where the metal goes over into the next cell: move the cell's edge off it"
-        )
+        raise ModelError(f"{gap.what}: it lies where metal goes on into the next cell: move that edge off it")
     return made

@@ -26,16 +26,21 @@ def towards(theta: ArrayLike, phi: ArrayLike) -> Floats:
     return np.stack([np.sin(t) * np.cos(p), np.sin(t) * np.sin(p)], axis=-1)
 
 
-def disk(count: int = 21, radius: float = 1.0) -> Floats:
-    """u and v (n, 2) on a grid of `count` places across a disk, those inside it."""
-    units.count(count, "disk: places across", 3, 401)
+def disk(rings: int = 12, radius: float = 1.0) -> Floats:
+    """u and v (n, 2) on so many rings round broadside, as far apart on them as they are, up to a radius.
+
+    A radius of 1 is all that is seen; there the last ring is a thousandth inside, since at the horizon a wave leaves
+    along the array. Raises UsageError for a radius that is none.
+    """
+    units.count(rings, "disk: rings", 1, 200)
     if not (math.isfinite(radius) and radius > 0.0):
         raise UsageError(f"disk: radius {radius} is not above zero")
-    side = np.linspace(-radius, radius, count)
-    u, v = np.meshgrid(side, side, indexing="ij")
-    # Just inside, since at the horizon a wave leaves along the array.
-    inside = np.hypot(u, v) < radius * (1.0 - 1e-3)
-    return np.stack([u[inside], v[inside]], axis=-1)
+    found = [np.zeros((1, 2))]
+    for n in range(1, rings + 1):
+        turn = 2.0 * math.pi * np.arange(6 * n) / (6 * n)
+        size = radius * n / rings * (1.0 - 1e-3 * (radius == 1.0))
+        found.append(size * np.stack([np.cos(turn), np.sin(turn)], axis=-1))
+    return np.concatenate(found)
 
 
 def zone(lattice: Lattice, frequency: float, counts: tuple[int, int]) -> Floats:

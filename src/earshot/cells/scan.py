@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import logging
+import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -36,7 +37,7 @@ if TYPE_CHECKING:
 
 _log = logging.getLogger("earshot")
 _TOLERANCE = 1e-3
-_STEPS = 161
+_STEPS = 401
 _ALL_BELOW = 7
 """Places of a stretch that are all solved."""
 
@@ -57,6 +58,7 @@ class CellScan(Told):
     coefficients: Complexes
     admittance: Complexes
     solved: Bools
+    rule: MeshRule
     error: float = 0.0
 
     def _in_words(self) -> str:
@@ -78,10 +80,14 @@ class CellScan(Told):
         """Reference impedances of the ports (ports,), ohm."""
         return np.array([p.reference for p in self.cell.antenna.ports], complex)
 
+    def closed(self, frequencies: Floats, admittance: Complexes) -> Complexes:
+        """Admittances between the ports (n, ports, ports) from those between all gaps (n, gaps, gaps), siemens."""
+        return closed_admittance(circuit_of(self.cell.antenna), frequencies, admittance)
+
     @cached_property
     def port_admittance(self) -> Complexes:
         """Between the ports, with loads and lines in place (n, ports, ports), siemens."""
-        return closed_admittance(circuit_of(self.cell.antenna), self.frequencies, self.admittance)
+        return self.closed(self.frequencies, self.admittance)
 
     @cached_property
     def scattering(self) -> Complexes:
@@ -204,8 +210,8 @@ class Solver:
     cell: Cell
     basis: CellBasis
     vectors: Floats
+    rule: MeshRule
     _matrix: EndlessMatrix | None = None
-    _known: dict[tuple[float, float, float], tuple[Complexes, Complexes]] | None = None
 
     def matrix(self, hertz: float) -> EndlessMatrix:
         """That of all scans at a frequency, Hz."""
@@ -247,8 +253,22 @@ class Solver:
 
 def solver_of(cell: Cell, highest: float, rule: MeshRule | None, *, fed: bool = True) -> Solver:
     """For frequencies up to the highest, Hz; raises ModelError for a cell that cannot be solved."""
-    basis = basis_for(cell, highest, rule or MeshRule(), fed)
-    return Solver(cell, basis, gap_vectors(cell.antenna, basis.own))
+    rule = rule or MeshRule()
+    basis = basis_for(cell, highest, rule, fed)
+    return Solver(cell, basis, gap_vectors(cell.antenna, basis.own), rule)
+
+
+def same_line(scan: CellScan) -> tuple[float, Floats, Floats]:
+    """The one frequency, Hz, and both ends of the straight way that a scan is along, in equal steps.
+
+    Raises UsageError for any other.
+    """
+    if len(scan) < 3 or np.ptp(scan.frequencies) > 0.0:
+        raise UsageError("cell scan: it is along no line at one frequency: give what scan_cut or scan_line returns")
+    even = scan.uv[0] + np.linspace(0.0, 1.0, len(scan))[:, None] * (scan.uv[-1] - scan.uv[0])
+    if not np.abs(even - scan.uv).max() < 1e-9:
+        raise UsageError("cell scan: its directions lie on no line: give what scan_cut or scan_line returns")
+    return float(scan.frequencies[0]), scan.uv[0], scan.uv[-1]
 
 
 def frequencies_of(frequencies: str | float | Sequence[str | float]) -> Floats:
@@ -272,7 +292,7 @@ def scan(
     found = [solver.answer(float(f), x) for f in hertz for x in uv]
     return CellScan(
         cell, solver.basis, np.repeat(hertz, len(uv)), np.tile(uv, (len(hertz), 1)), np.array([x[0] for x in found]),
-        np.array([x[1] for x in found]), np.ones(len(found), bool),
+        np.array([x[1] for x in found]), np.ones(len(found), bool), solver.rule,
     )  # fmt: skip
 
 
@@ -294,7 +314,7 @@ def scan_cut(
     tolerance: float = _TOLERANCE,
     rule: MeshRule | None = None,
 ) -> CellScan:
-    """Scan in a plane, φ, from θ = `start` to θ = `to` (degrees; negative ones lie at φ + 180), in equal steps of sin θ.
+    """Scan in a plane, φ, from θ = `start` to `to` (degrees; negative ones lie at φ + 180), in equal steps of sin θ.
 
     start: minus `to` unless given. Few of the steps are solved: a rational fit lies between, from the onset of one
     wave to that of the next, to `tolerance` in S; where a surface wave may make the array blind is always looked at.
@@ -326,7 +346,14 @@ def scan_line(
     units.count(steps, "scan: steps", 2, 10_001)
     if not np.linalg.norm(two - one) > 1e-9:
         raise UsageError("scan: it starts where it ends")
-    shares = np.linspace(0.0, 1.0, steps)
+    return along(cell, one, two, np.linspace(0.0, 1.0, steps), hertz, tolerance=tolerance, rule=rule)
+
+
+def along(
+    cell: Cell, one: Floats, two: Floats, shares: Floats, hertz: float, *, tolerance: float = _TOLERANCE,
+    rule: MeshRule | None = None,
+) -> CellScan:  # fmt: skip
+    """The same at rising shares (n,) of the way."""
     uv = one + shares[:, None] * (two - one)
     solver = solver_of(cell, hertz, rule)
     waves, _ = cell.lattice.waves(wavenumber(hertz) * 0.5 * (one + two), 2.5 * wavenumber(hertz))
@@ -344,8 +371,8 @@ def scan_line(
         shares, sample, _measure(cell, hertz), tolerance, breaks, blind, mirror=False
     )
     return CellScan(
-        cell, solver.basis, np.full(steps, hertz), uv, np.array([v[0] for v in values]),
-        np.array([v[1] for v in values]), solved, error,
+        cell, solver.basis, np.full(len(shares), hertz), uv, np.array([v[0] for v in values]),
+        np.array([v[1] for v in values]), solved, solver.rule, error,
     )  # fmt: skip
 
 
@@ -377,8 +404,24 @@ def scan_band(
     values, solved, error = _between_breaks(hertz, sample, _measure(cell), tolerance, breaks, [], mirror=True)
     return CellScan(
         cell, solver.basis, hertz, np.tile(uv, (len(hertz), 1)), np.array([v[0] for v in values]),
-        np.array([v[1] for v in values]), solved, error,
+        np.array([v[1] for v in values]), solved, solver.rule, error,
     )  # fmt: skip
+
+
+def planes(
+    cell: Cell, frequency: str | float, weights: Mapping[str, complex] | None = None, *, rule: MeshRule | None = None
+) -> dict[str, float]:
+    """φ, radians, of the planes that broadside's E lies in ("E"), square to it ("H"), and half way ("D").
+
+    Of a field that turns, the longer axis of its ellipse counts.
+    """
+    up = scan(cell, [[0.0, 0.0]], frequency, rule=rule)
+    x, y = np.einsum("pc,p->c", up.patterns[0], up.weights(weights))
+    along = 0.5 * math.atan2(2.0 * float((x * np.conj(y)).real), float(abs(x) ** 2 - abs(y) ** 2))
+    # To a millionth of a degree, so that an axis is one.
+    along = round(along % math.pi, 8)
+    along = along if along < math.pi - 1e-6 else 0.0
+    return {"E": along, "H": (along + 0.5 * math.pi) % math.pi, "D": (along + 0.25 * math.pi) % math.pi}
 
 
 def _measure(cell: Cell, hertz: float | None = None) -> Any:

@@ -40,7 +40,7 @@ class Surface(Told):
     frequencies, theta, phi (n,): Hz and degrees, where each comes from. reflection, transmission (n, 2, 2): of the wave
     that goes on as from a mirror, and as through nothing: what arrives as TM or TE is a column, what leaves a row. Both
     are ratios of E along the surface at the height `height`, m, and of roots of powers where they change the
-    polarisation. elsewhere (n, 2): share of the power that leaves in other directions; lost (n, 2): that does not leave.
+    polarisation. elsewhere (n, 2): share of the power that leaves in other directions; lost (n, 2): that stays.
     """
 
     cell: Cell
@@ -122,15 +122,12 @@ def illuminate(
         float(s.surface.bounds[:, 2].max()) for s in own.sheets
     ]
     level = max(tops) if height is None else units.length(height, "illuminate, height")
-    found = [
-        _one(solver, float(f), t, p, level, terminations or {})
-        for f in hertz
-        for t, p in zip(polar, around, strict=True)
-    ]
+    ends, ways = terminations or {}, list(zip(polar.tolist(), around.tolist(), strict=True))
+    found = [_one(solver, float(f), t, p, level, ends) for f in hertz for t, p in ways]
     back, on, elsewhere, lost = (np.array([x[i] for x in found]) for i in range(4))
     return Surface(
-        cell, np.repeat(hertz, len(polar)), np.tile(polar, len(hertz)), np.tile(around, len(hertz)), back, on, elsewhere,
-        lost, level,
+        cell, np.repeat(hertz, len(ways)), np.tile(polar, len(hertz)), np.tile(around, len(hertz)), back, on,
+        elsewhere, lost, level,
     )  # fmt: skip
 
 

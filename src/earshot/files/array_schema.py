@@ -31,6 +31,17 @@ class GridTable(Table):
     """How far each row leans over the one below, from the y axis."""
 
 
+class LatticeTable(Table):
+    """The steps by which `earshot cell` repeats the antenna without end: rows along x, as of `array.grid`."""
+
+    spacing: str | float
+    """From one to the next in a row."""
+    between_rows: str | float | None = None
+    """From one row to the next; the spacing unless given."""
+    skew: str | float = 0.0
+    """How far each row leans over the one below, from the y axis."""
+
+
 class RingTable(Table):
     """Elements round the z axis, or round a part of a circle about the x axis."""
 

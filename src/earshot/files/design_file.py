@@ -27,6 +27,7 @@ from .atomic import told_apart
 from .case_keys import read_case, read_frequencies
 from .circuit_keys import read_impedance, read_line, read_stub
 from .feed_keys import Around, read_circuit, settings
+from .lattice_keys import read_lattice
 from .part_keys import read_gap, read_layers, read_metal, read_port, read_value, read_wire
 from .reading import LARGEST_TEXT, read_text
 from .schema import CaseTable, DesignTable, ValueTable, parsed
@@ -309,7 +310,9 @@ def design_from_text(text: str, name: str, folder: Path, tables: Mapping[str, st
         if metal is not None and metal not in metals:
             with texts.gathering(where):
                 metals[metal] = read_metal(texts, table, where, metal)
-    if not (table.port or table.pattern_only or any(fault.place.startswith("port") for fault in faults)):
+    # Screens and reflecting cells have none.
+    portless = table.pattern_only or table.lattice is not None
+    if not (table.port or portless or any(fault.place.startswith("port") for fault in faults)):
         texts.faults.append(Fault("port", f"{name}: port is missing: add it"))
     if table.pattern_only:
         spare = [
@@ -323,6 +326,9 @@ def design_from_text(text: str, name: str, folder: Path, tables: Mapping[str, st
         built(texts, table, known, metals, medium)
     _dimensions(texts, table, known)
     frequencies = read_frequencies(texts, table)
+    if table.lattice is not None:
+        with texts.gathering("lattice"):
+            read_lattice(texts, table.lattice, known)
     layout, ports = None, list(table.port)
     if table.array is not None:
         with texts.gathering("array"):

@@ -9,7 +9,7 @@ from typing import Annotated, Any, TypeVar, get_args
 from pydantic import BaseModel, BeforeValidator, Field, ValidationError
 
 from ..errors import DesignFileError
-from .array_schema import ArrayTable
+from .array_schema import ArrayTable, LatticeTable
 from .feed_schema import CircuitTable
 from .line_schema import ImpedanceTable, LineKindTable
 from .sheet_schema import SheetTable, Table, Text
@@ -317,6 +317,8 @@ class DesignTable(Table):
     """Sheets, by name."""
     port: dict[str, PortTable] = {}
     """Ports, by name; at least one of an antenna."""
+    lattice: LatticeTable | None = None
+    """Steps of an array of it without end, for `earshot cell`; those of `array.grid` unless given. It needs no port."""
     array: ArrayTable | None = None
     """The antenna repeated over a layout, solved with all coupling, and the beams it is to make."""
     load: dict[str, LoadTable] = {}

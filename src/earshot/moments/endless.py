@@ -161,6 +161,19 @@ def _box_of(places: Floats) -> Box:
     return Box(corners)
 
 
+def _times(matrix: Complexes, columns: Floats) -> Complexes:
+    """A product, of which one factor is real."""
+    return np.asarray(matrix.real @ columns + 1j * (matrix.imag @ columns))
+
+
+def _tested(tests: Floats, sent: Complexes) -> Complexes:
+    """Σ over kinds and nodes of tests (kinds, nodes, functions) and what is sent there: (functions, functions)."""
+    own, there = tests.reshape(-1, tests.shape[-1]), sent.reshape(-1, sent.shape[-1])
+    found = np.empty((own.shape[1], there.shape[1]), np.complex128)
+    found.real, found.imag = own.T @ there.real, own.T @ there.imag
+    return found
+
+
 @dataclass(frozen=True, eq=False)
 class OpenRest:
     """What far cells do in free space, or over a perfect plane."""
@@ -207,15 +220,14 @@ class OpenRest:
     def matrix(self, transverse: Floats) -> Complexes:
         """To be added for a scan's transverse wavenumber (2,), rad/m: (functions, functions), ohm."""
         flow, charge = scales(self.frequency)
-        found = np.zeros((self.own.size, self.own.size), np.complex128)
+        kinds = [kind for kind in range(4) if self._carried[kind].any()]
+        sent = np.zeros((len(kinds), *self._carried.shape[1:]), np.complex128)
         for (grid, sums), signs in zip(self._sums, ((1, 1, 1, 1), (-1, -1, 1, -1)), strict=False):
             between = grid.matrix(sums.at(transverse))
-            for kind, sign in enumerate(signs):
-                amount = 1j * sign * flow if kind < 3 else -1j * sign * charge
-                own = self._carried[kind]
-                if own.any():
-                    found += own.T @ (amount * between @ own)
-        return found
+            for row, kind in enumerate(kinds):
+                amount = 1j * signs[kind] * flow if kind < 3 else -1j * signs[kind] * charge
+                sent[row] += _times(amount * between, self._carried[kind])
+        return _tested(self._carried[kinds], sent)
 
 
 @dataclass(frozen=True, eq=False)
@@ -282,10 +294,13 @@ class LayerRest:
         flow, charge = scales(self.frequency)
         vector, scalar, end, probes = (grid.matrix(x[..., None]) for x in sums.at(transverse))
         (x, y, _, left), up = self._carried
-        found = sum(1j * flow * (own.T @ (vector @ own)) for own in (x, y)) - 1j * charge * (left.T @ (scalar @ left))
+        tests, sent = [x, y, left], [1j * flow * _times(vector, own) for own in (x, y)]
+        sent.append(-1j * charge * _times(scalar, left))
         if up.any():
-            found -= 1j * charge * (left.T @ (end @ up) + up.T @ (end @ left) + up.T @ (probes @ up))
-        return np.asarray(found)
+            sent[2] -= 1j * charge * _times(end, up)
+            tests.append(up)
+            sent.append(-1j * charge * (_times(end, left) + _times(probes, up)))
+        return _tested(np.stack(tests), np.stack(sent))
 
 
 def _side_by_side(steps: Ints) -> Ints:

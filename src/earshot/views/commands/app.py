@@ -19,6 +19,7 @@ COMMANDS = (
     "new",
     "check",
     "beams",
+    "cell",
     "solve",
     "show",
     "ask",

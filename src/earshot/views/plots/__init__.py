@@ -4,6 +4,7 @@ from .against import against, numbers, over_two
 from .bands import impedance, return_loss, scattering, vswr
 from .beams import beam_map, coupling, envelope, layout, link, scan
 from .beside import beside
+from .cells import cell_band, cell_beside, cell_map, cell_scan, cell_surface
 from .circuit import circuit, power
 from .cuts import MOST_SMALL, cartesian, multiples, polar
 from .geometry import geometry
@@ -23,6 +24,11 @@ __all__ = [
     "beam_map",
     "beside",
     "cartesian",
+    "cell_band",
+    "cell_beside",
+    "cell_map",
+    "cell_scan",
+    "cell_surface",
     "circuit",
     "coupling",
     "coverage",
