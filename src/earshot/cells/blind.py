@@ -23,7 +23,7 @@ _BESIDE = 0.08
 
 
 def blind(scan: CellScan, weights: Mapping[str, complex] | None = None) -> pd.DataFrame:
-    """Where along a scanned line little goes in, a fifth at most, found to 1e-4 in u and v by further solves: a row each.
+    """Where along a scanned line a fifth at most goes in, found to 1e-4 in u and v by further solves: a row for each.
 
     accepted: share of the power sent that is taken there. cause: the surface wave or the lobe's onset nearest by, the
     number of its Floquet wave, and where it would be by itself; "the element's own match" where none is near. Raises

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -21,6 +21,10 @@ from ..moments.formulation import antenna_basis
 from ..moments.ports import gap_vectors
 
 _IMAGE = "image of "
+_REMEDY = (
+    "the copies on the lattice get in one another's way: set its steps farther apart, shrink the antenna, or let metal "
+    "that goes on end exactly where its image begins"
+)
 _MOST_IMAGES = 60
 
 
@@ -64,7 +68,9 @@ def check_cell(cell: Cell, frequency: float, rule: MeshRule | None = None, *, fe
                 (float(place[0]), float(place[1]), 0.0)
             )
         with_images = check(joined, None, rule, fed=fed)
-        found += [f for f in with_images if f.level == "stop" and _IMAGE[:5] in f"{f.part} {f.says}"]
+        found += [
+            replace(f, remedy=_REMEDY) for f in with_images if f.level == "stop" and _IMAGE[:5] in f"{f.part} {f.says}"
+        ]
     return Findings(found)
 
 

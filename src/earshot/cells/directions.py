@@ -94,6 +94,7 @@ def clear_of_onset(uv: Floats, lattice: Lattice, frequency: float) -> tuple[Floa
     near = np.flatnonzero(np.abs(size - 1.0) < _GRAZING)
     if not len(near):
         return uv, None
-    first = int(near[0])
+    # The scan's own wave, where it is one of them.
+    first = int(near[np.abs(numbers[near]).sum(axis=1).argmin()])
     # Inwards, so that the wave leaves.
     return uv - 2.0 * _GRAZING * waves[first] / (k * size[first]), (int(numbers[first, 0]), int(numbers[first, 1]))

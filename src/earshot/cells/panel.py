@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from .. import units
+from ..answers.solution import Solution
 from ..arrays.elements import Element, tabulated
 from ..arrays.solved import SolvedArray
 from ..arraytypes import Complexes, Floats, Ints
@@ -161,20 +162,25 @@ def element_among_likes(
 class Beside(Told):
     """A cell's scan laid over a solved panel of the same elements, and over one element alone.
 
-    scan: along a line. panel: its elements on the cell's lattice. foretold: by couplings of the cell. alone: the
-    reflection of an element by itself.
+    scan: along a line. panel: its elements on the cell's lattice. foretold: by couplings of the cell. single: one
+    element by itself, solved at that frequency.
     """
 
     scan: CellScan
     panel: SolvedArray
     foretold: Couplings
-    alone: complex
+    single: Solution
 
     def _in_words(self) -> str:
         return f"{self.scan.cell} beside a panel of {len(self.panel)}"
 
     def _as_table(self) -> pd.DataFrame:
         return self.table()
+
+    @cached_property
+    def alone(self) -> complex:
+        """Reflection of an element by itself."""
+        return complex(self.single.at(self.panel.frequency).network.s()[0, 0, 0])
 
     @cached_property
     def steps(self) -> Ints:
@@ -213,16 +219,21 @@ class Beside(Told):
         """By scan: active reflection of the cell, of the panel's central and outermost element, solved and foretold.
 
         mean: root of the mean power that comes back over all elements. error: how far any is foretold wrong, at worst.
-        Gains towards the scan (dBi) of the cell's port and of the two elements, with all others closed.
+        Gains towards the scan (dBi) of the cell's port and of the two elements, all others closed, and of one alone.
         """
         import pandas as pd
 
         theta, phi = angles(self.scan.uv)
         seen = np.linalg.norm(self.scan.uv, axis=1) <= 1.0
         gains = {}
-        for words, n in (("central", self.central), ("outermost", self.outermost)):
+        fields = {
+            "central": self.panel.embedded[self.central],
+            "outermost": self.panel.embedded[self.outermost],
+            "alone": self.single.drive(None, self.panel.frequency).far_field(),
+        }
+        for words, field in fields.items():
             level = np.full(len(theta), np.nan)
-            e = self.panel.embedded[n].field(np.radians(theta[seen]), np.radians(phi[seen]))
+            e = field.field(np.radians(theta[seen]), np.radians(phi[seen]))
             power = (np.abs(np.stack(e)) ** 2).sum(axis=0) / (2.0 * WAVE_IMPEDANCE)
             level[seen] = 10.0 * np.log10(np.maximum(4.0 * math.pi * power, 1e-10))
             gains[f"{words}_gain_dBi"] = level
@@ -246,14 +257,14 @@ class Beside(Told):
         )
 
 
-def beside(scanned: CellScan, panel: SolvedArray, alone: complex, cells: tuple[int, int] = (24, 24)) -> Beside:
-    """Lay a scan over a solved panel; alone: the reflection of an element by itself. cells: see `couplings`.
+def beside(scanned: CellScan, panel: SolvedArray, single: Solution, cells: tuple[int, int] = (24, 24)) -> Beside:
+    """Lay a scan over a solved panel, and over one element by itself. cells: as `couplings` takes them.
 
     Raises UsageError for a panel at another frequency, or whose elements are not on the lattice.
     """
     hertz = float(scanned.frequencies[0])
     if abs(panel.frequency / hertz - 1.0) > 1e-6:
         raise UsageError(f"beside: the panel is at {panel.frequency:g} Hz and the scan at {hertz:g} Hz: scan it there")
-    made = Beside(scanned, panel, couplings(scanned.cell, hertz, cells, rule=scanned.rule), alone)
+    made = Beside(scanned, panel, couplings(scanned.cell, hertz, cells, rule=scanned.rule), single)
     _ = made.steps
     return made

@@ -321,7 +321,7 @@ def scan_cut(
     """
     plane, last = units.angle(phi, "scan, phi"), units.angle(to, "scan, to")
     first = -last if start is None else units.angle(start, "scan, start")
-    for x in (first, last):
+    for x in (last, first):
         if not abs(x) <= 0.5 * np.pi:
             raise UsageError(f"scan: θ = {np.degrees(x):g} deg is beyond 90 deg")
     one, two = (towards(np.degrees(x), np.degrees(plane)) for x in (first, last))

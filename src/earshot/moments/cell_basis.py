@@ -181,6 +181,8 @@ def _across_sides(mesh: SheetMesh, grounded: bool, lattice: Lattice) -> Halves:
 def _refuse_unmatched(mesh: SheetMesh, sides: Ints, edge: Ints, lattice: Lattice) -> None:
     """Raise ModelError where the middle of a rim, a step of the lattice on, is on another rim that it does not meet."""
     rims = np.flatnonzero(np.bincount(edge)[edge] == 1)
+    if not len(rims):
+        return
     ends = mesh.vertices[sides[rims]]
     middles, size = ends.mean(axis=1), float(np.linalg.norm(np.ptp(mesh.vertices, axis=0)))
     start, along = ends[:, 0], ends[:, 1] - ends[:, 0]

@@ -95,7 +95,7 @@ def _lagrange(nodes: Floats, x: Floats) -> Floats:
     gaps = x[:, None] - nodes
     hit = gaps == 0.0
     terms = weights / np.where(hit, 1.0, gaps)
-    found = terms / terms.sum(axis=1)[:, None]
+    found: Floats = terms / terms.sum(axis=1)[:, None]
     rows = hit.any(axis=1)
     found[rows] = hit[rows]
     return found

@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Callable, Sequence
 
 import pandas as pd
 
-from ..errors import EarshotError, UsageError
-from ..running import report
-from ..studies.varying import Study, steps_of
+from ..studies.variants import each_variant
+from ..studies.varying import Study
 from .place import Place
 
-_MOST = 10_000
+_EXAMPLE = "shore.height = 3 m to 30 m in 28"
 _FIGURES = (
     "margin", "path loss", "received", "antenna gains", "ground", "terrain", "by P.526 alone", "clearance", "distance"
 )  # fmt: skip
@@ -36,39 +34,17 @@ def vary_rays(place: Place, one: str, two: str, changes: Sequence[str], frequenc
 
 def _varied(
     place: Place, one: str, two: str, changes: Sequence[str], wanted: Sequence[str],
-    ask: Callable[[Place], pd.DataFrame],
+    table: Callable[[Place], pd.DataFrame],
 ) -> Study:  # fmt: skip
-    names, told = [], []
-    for text in changes:
-        name, sign, steps = (piece.strip() for piece in text.partition("="))
-        if not sign or not name or not steps:
-            raise UsageError(
-                f"vary: '{text}' is not STATION.KEY=RANGE; write it like 'shore.height = 3 m to 30 m in 28'"
-            )
-        names.append(name)
-        told.append(steps_of(steps, name))
-    rows = list(itertools.product(*told))
-    if not changes or len(rows) > _MOST:
-        raise UsageError(f"vary: {len(rows):,} variants; give 1 to {_MOST:,}")
-    place.with_(*(f"{name}={step}" for name, step in zip(names, rows[0], strict=True)))
-    figures: list[dict[str, float]] = []
-    failed: dict[str, str] = {}
-    units: dict[str, str] = {}
-    for number, row in enumerate(rows):
-        report(f"variant {number + 1} of {len(rows)}")
-        try:
-            own = place.with_(*(f"{name}={step}" for name, step in zip(names, row, strict=True)))
-            table = ask(own)
-        except EarshotError as problem:
-            failed[", ".join(f"{n} {t}" for n, t in zip(names, row, strict=True))] = str(problem)
-            figures.append({})
-            continue
-        known = [name for name in wanted if name in table.index]
-        figures.append({name: round(float(table["value"][name]), 9) for name in known})
-        units |= {name: str(table["unit"][name]) for name in known}
-    whole = pd.DataFrame(rows, columns=names).join(pd.DataFrame(figures))
-    present = {name: _present(place, name) for name in names}
-    return Study(f"{place.title}, {one} to {two}", whole, tuple(names), units, failed, present)
+    def ask(texts: list[str]) -> pd.DataFrame:
+        found = table(place.with_(*texts))
+        return found.loc[[name for name in wanted if name in found.index]]
+
+    def made(texts: list[str]) -> object:
+        return place.with_(*texts)
+
+    title = f"{place.title}, {one} to {two}"
+    return each_variant(title, changes, _EXAMPLE, ask, made, lambda name: _present(place, name))
 
 
 def _present(place: Place, name: str) -> str:

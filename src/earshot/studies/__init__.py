@@ -1,5 +1,6 @@
 """Many solves asked as one question: values varied, figures against values, values tuned to goals."""
 
+from .cells import vary_cell, vary_surface
 from .fitting import Fitted, fit
 from .goals import Goal, Wish, goal, wish
 from .optimising import Front, Optimised, front, optimise
@@ -34,5 +35,7 @@ __all__ = [
     "tolerate",
     "tune",
     "vary",
+    "vary_cell",
+    "vary_surface",
     "wish",
 ]

@@ -37,7 +37,9 @@ from ...files.atomic import stem_of
 from ...files.design_file import DesignFile, alone
 from ...files.formats import write
 from ...files.lattice_keys import cell_of, layout_of
+from ...studies import vary_cell, vary_surface
 from ...units import engineering
+from ..study_tables import variants_table
 from ..tables import frame_table
 from .options import DesignPath, Format, Json, Sets, known_format, load
 from .plot import save_figures
@@ -66,6 +68,11 @@ Theta = Annotated[
     list[str] | None, typer.Option("--theta", metavar="A", help="Of waves: from where; may be repeated. 0 and 30 deg.")
 ]
 Phi = Annotated[list[str] | None, typer.Option("--phi", metavar="A", help="Of waves: the same. 0 deg.")]
+Varied = Annotated[
+    list[str] | None,
+    typer.Option("--vary", metavar="NAME=RANGE", help="For every one, such as pitch='26 mm to 34 mm in 9', or "
+                 "frequency=...; may be repeated."),
+]  # fmt: skip
 Out = Annotated[
     Path | None, typer.Option("--out", "-o", metavar="FOLDER", help="Write the tables, and draw the figures.")
 ]
@@ -90,6 +97,7 @@ def cell(
     waves: Lit = False,
     theta: Theta = None,
     phi: Phi = None,
+    vary: Varied = None,
     out: Out = None,
     ending: Format = "png",
     json: Json = False,
@@ -108,6 +116,13 @@ def cell(
     for name, value in spare.items():
         if value:
             raise UsageError(f"cell: {name} is {'of cells that are fed' if lit else 'of plane waves: say --waves'}")
+    if vary:
+        others = {"--frequency": frequency, "--plane": plane, "--map": mapped, "--band": over_band, "--beside": laid}
+        for name, told in others.items():
+            if told:
+                raise UsageError(f"cell: {name} does not go with --vary, which solves at the design's frequency")
+        _varied(file, vary, port, [theta or ["0 deg"], phi or ["0 deg"]] if lit else None, out, ending, json)
+        return
     if lit:
         _lit(own, file, frequency or [], theta or ["0 deg", "30 deg"], phi or ["0 deg"], out, ending, json)
         return
@@ -163,7 +178,7 @@ def _beside(file: DesignFile, scanned: CellScan, hertz: float) -> Beside:
     layout = layout_of(file)
     panel = SolvedArray(solve(file.antenna, hertz), layout, hertz)
     single = solve(alone(file.design).antenna, hertz)
-    return beside(scanned, panel, complex(single.network.s()[0, 0, 0]))
+    return beside(scanned, panel, single)
 
 
 def _at_angles(one: CellScan, port: str) -> pd.DataFrame:
@@ -183,9 +198,15 @@ def _at_angles(one: CellScan, port: str) -> pd.DataFrame:
     found.insert(0, "scan", np.round(senses * found["theta_deg"].to_numpy(), 1) + 0.0)
     both = found[found["scan"] < 0.0]
     mirror = found[found["scan"] > 0.0]
-    if len(both) and np.allclose(np.abs(both["active_reflection"]), np.abs(mirror["active_reflection"]), atol=2e-3):
+    if len(both) and np.allclose(_read(both), _read(mirror), atol=2e-3):
         return found[found["scan"] >= 0.0]
     return found.sort_values("scan")
+
+
+def _read(rows: pd.DataFrame) -> Any:
+    """What two sides of a cut are compared by."""
+    gains = 10.0 ** (rows["element_gain_dBi"].to_numpy(float) / 20.0)
+    return np.stack([np.abs(rows["active_reflection"].to_numpy()), gains])
 
 
 def _screen(
@@ -203,7 +224,8 @@ def _screen(
             )  # fmt: skip
     solved = sum(int(s.solved.sum()) for s in scans.values())
     title = (
-        f"{own.antenna.name} by steps of {own.lattice.words} without end, at {engineering(hertz, 'Hz', 6)}: port '{port}', "
+        f"{own.antenna.name} by steps of {own.lattice.words} without end, at {engineering(hertz, 'Hz', 6)}: "
+        f"port '{port}', "
         f"{next(iter(scans.values())).basis.size} unknowns, {solved} solves for "
         f"{sum(len(s) for s in scans.values())} scans"
     )
@@ -322,8 +344,8 @@ def _over_band(
         files += save_figures({f"{stem}-cell-band": lambda: cell_band(found, title=file.title, port=port)}, out, ending)
         complain(f"{len(files)} files written to {out}")
     if json:
-        show_json({"title": own.antenna.name, "lattice_m": own.lattice.steps.tolist(), "port": port,
-                   "scans": {words: s.table({port: 1.0}).to_dict("records") for words, s in found.items()}})  # fmt: skip
+        scans = {words: s.table({port: 1.0}).to_dict("records") for words, s in found.items()}
+        show_json({"title": own.antenna.name, "lattice_m": own.lattice.steps.tolist(), "port": port, "scans": scans})
         return
     rows = []
     for words, one in found.items():
@@ -343,6 +365,33 @@ def _over_band(
             pd.DataFrame(rows), f"{own.antenna.name} by steps of {own.lattice.words} without end: port '{port}'"
         )
     )
+
+
+def _varied(
+    file: DesignFile, vary: list[str], port: str | None, ways: list[list[str]] | None, out: Path | None, ending: str,
+    json: bool,
+) -> None:  # fmt: skip
+    with progress():
+        if ways is None:
+            study = vary_cell(file, vary, port=port or "")
+            shown = ["VSWR broadside", "VSWR 45° E", "VSWR 45° H", "VSWR 45° D", "gain broadside"]
+        else:
+            polar, around = ([math.degrees(units.angle(x, "direction")) for x in texts] for texts in ways)
+            study = vary_surface(file, vary, polar, around)
+            shown = [name for name in study.units if name.startswith("phase")][:6]
+    if out is not None:
+        from ..plots import against
+
+        make_folder(out)
+        stem = stem_of(file.title)
+        files = [write(study.table, out / f"{stem}-variants.csv")]
+        if len(study.changes) == 1:
+            files += save_figures({f"{stem}-against": lambda: against(study, *shown[:4])}, out, ending)
+        complain(f"{len(files)} files written to {out}")
+    if json:
+        show_json({"title": study.title, "variants": study.table.to_dict("records"), "failed": study.failed})
+        return
+    show(*variants_table(study, shown))
 
 
 def _lit(
@@ -394,8 +443,8 @@ def _wave_rows(found: Surface) -> pd.DataFrame:
             "kind": own["polarisation"].to_numpy(),
             "|R|": own["reflection"].to_numpy(),
             "phase, deg": own["reflection_phase_deg"].to_numpy(),
-            "crossed R": own["crossed_reflection"].to_numpy(),
-            "|T|": own["transmission"].to_numpy(),
+            "crossed R": np.round(own["crossed_reflection"].to_numpy(), 6),
+            "|T|": np.round(own["transmission"].to_numpy(), 6),
             "T phase, deg": np.where(own["transmission"] > 1e-6, own["transmission_phase_deg"], np.nan),
             "elsewhere": own["elsewhere"].to_numpy(),
             "lost": np.round(own["lost"].to_numpy(), 6) + 0.0,

@@ -33,6 +33,7 @@ def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
         "mainland_guide.toml",
         "mainland_patch.toml",
         "mainland_panel.toml",
+        "hill_mirror.toml",
         "uplink_patch.toml",
         "buoy_on_swell.toml",
         "shore_receiver.toml",

@@ -61,9 +61,9 @@ def cell_scan(
             label = labels[n] if labels else f"cut {n + 1}"
             upper.plot(angle, np.maximum(table["reflection_dB"], _DEEPEST), color=colour, linestyle=dash, label=label)
             lower.plot(angle, table["element_gain_dBi"], color=colour, linestyle=dash)
-            for row in () if n >= len(blind) else blind[n].itertuples():
-                sign = 1.0 if np.dot([row.u, row.v], scan.uv[-1] - scan.uv[0]) >= 0.0 else -1.0
-                upper.plot([sign * row.theta_deg], [0.0], marker="v", color=colour, markersize=9, clip_on=False,
+            for u, v, theta in [] if n >= len(blind) else blind[n][["u", "v", "theta_deg"]].to_numpy(float):
+                sign = 1.0 if np.dot([u, v], scan.uv[-1] - scan.uv[0]) >= 0.0 else -1.0
+                upper.plot([sign * theta], [0.0], marker="v", color=colour, markersize=9, clip_on=False,
                            linestyle="none", zorder=5)  # fmt: skip
         widest = max(float(np.nanmax(np.abs(_signed(s)))) for s in scans)
         first = min(float(np.nanmin(_signed(s))) for s in scans)
@@ -243,6 +243,7 @@ def cell_beside(beside: Beside, *, title: str = "") -> Figure:
                            linestyle=":", label=f"{words}, foretold")  # fmt: skip
         upper.axhline(float(level(np.array(beside.alone))), color=FAINT, linewidth=1.4, linestyle=DASHES[4],
                       label="one alone")  # fmt: skip
+        lower.plot(angle, table["alone_gain_dBi"], color=FAINT, linewidth=1.4, linestyle=DASHES[4])
         lows = [float(level(table[c].to_numpy()).min()) for _, c, _, _ in curves]
         upper.set_ylim(max(5.0 * math.floor(min(lows) / 5.0), -35.0), 1.0)
         top = float(np.nanmax(table[[g for _, _, g, _ in curves]].to_numpy()))
