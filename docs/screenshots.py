@@ -66,7 +66,7 @@ def pictures() -> None:
         quiet("earshot path ternholm_place.toml cairn hide --out reach")
         quiet("earshot coverage ternholm_place.toml hide summit --back --out reach")
         quiet("earshot scene hamlet_place.toml pole yard --out reach")
-        quiet("earshot scene hamlet_place.toml pole --over square --set built.order=2 --out reach")
+        quiet("earshot cell mainland_panel.toml --plane E --beside --out cell")
         quiet("earshot circuit tag_line_matrix.toml --out matrix")
         for name in ("polar", "pattern"):
             shutil.copy(f"figures/{name}.png", HERE)
@@ -74,7 +74,7 @@ def pictures() -> None:
             ("reach/cairn-to-hide.png", "path.png"),
             ("reach/coverage.png", "coverage.png"),
             ("reach/pole-to-yard-rays.png", "rays.png"),
-            ("reach/square.png", "square.png"),
+            ("cell/Ternholm-mainland-panel-cell-beside.png", "cell.png"),
             ("patch/geometry.png", "geometry.png"),
             ("fitted/fit.png", "fit.png"),
             ("matrix/circuit.png", "circuit.png"),

@@ -15,6 +15,7 @@ from ..description.antenna import Antenna
 from ..errors import ModelError, UsageError
 from ..lattice import Lattice
 from ..lettering import Told
+from ..media.stack import Stack
 from ..meshing.mesh import MeshRule
 from ..moments.cell_basis import CellBasis, cell_basis
 from ..moments.formulation import antenna_basis
@@ -32,19 +33,11 @@ _MOST_IMAGES = 60
 class Cell(Told):
     """An antenna at every place of a lattice, without end.
 
-    In free space, over a perfect plane or printed on a stack. Raises UsageError for other media.
+    In free space, over a perfect plane or earth, printed on a stack or in the air over it.
     """
 
     antenna: Antenna
     lattice: Lattice
-
-    def __post_init__(self) -> None:
-        medium = self.antenna.medium
-        if medium.over_matter and medium.stack is None:
-            raise UsageError(
-                f"cell of '{self.antenna.name}': it is over {medium}: an array without end may be in free space, over "
-                "a perfect plane or printed on layers"
-            )
 
     def _in_words(self) -> str:
         return f"'{self.antenna.name}' without end by steps of {self.lattice.words}, in {self.antenna.medium}"
@@ -58,7 +51,7 @@ def check_cell(cell: Cell, frequency: float, rule: MeshRule | None = None, *, fe
         return Findings(found)
     stack = antenna.medium.stack
     if stack is not None:
-        found += _aloft(antenna)
+        found += _mixed(antenna, stack)
     steps = _meeting(antenna, cell.lattice)
     if len(steps):
         joined = antenna
@@ -74,19 +67,17 @@ def check_cell(cell: Cell, frequency: float, rule: MeshRule | None = None, *, fe
     return Findings(found)
 
 
-def _aloft(antenna: Antenna) -> list[Finding]:
-    """Metal in the air over layers, which a cell cannot have."""
-    medium, close = antenna.medium, 1e-9 * antenna.size
-    top, found = medium.thickness, []
-    says = "stands in the air over layers, which no cell can have yet"
-    remedy = "print it on the layers, or take a layer of air up to it into the stack"
-    for wire in antenna.wires:
-        if max(z for *_, z in wire.corners) > top + close:
-            found.append(Finding("stop", wire.name, f"wire '{wire.name}' {says}", remedy))
-    for sheet in antenna.sheets:
-        if not medium.carries(sheet.surface.bounds[:, 2]).all():
-            found.append(Finding("stop", sheet.name, f"sheet '{sheet.name}' {says}", remedy))
-    return found
+def _mixed(antenna: Antenna, stack: Stack) -> list[Finding]:
+    """Metal in the air over layers that have metal as well."""
+    close = 1e-9 * antenna.size
+    parts = [(f"wire '{w.name}'", w.name, w.corners[:, 2]) for w in antenna.wires]
+    parts += [(f"sheet '{s.name}'", s.name, s.surface.bounds[:, 2]) for s in antenna.sheets]
+    high = [part for part in parts if part[2].max() > stack.thickness + close]
+    if len(high) == len(parts) and all(z.min() > stack.thickness + close for *_, z in high):
+        return []
+    says = "stands in the air over layers that have metal as well, which no cell can have yet"
+    remedy = "print all of it, or take a layer of air up to it into the stack"
+    return [Finding("stop", name, f"{words} {says}", remedy) for words, name, _ in high]
 
 
 def _meeting(antenna: Antenna, lattice: Lattice) -> Ints:

@@ -19,159 +19,32 @@ from ..arraytypes import Complexes, Floats, Ints
 from ..constants import wavenumber
 from ..description.antenna import Antenna
 from ..lattice import Lattice
+from ..media.half_space import Below
 from ..media.kernel_table import kernel_table
 from ..media.lattice_sums import LayerSum, OpenSum
+from ..media.over_layers import sent_back, spectra_of
 from ..media.spectral import Spectrum
 from ..media.stack import Stack
 from .basis import Basis
 from .carried import of_axes, of_feet, of_sheets
 from .cell_basis import CellBasis
+from .endless_nodes import Box, Grid, at_nodes, box_of, tested, times
 from .layered import layered
 from .response import impedance_operator, local_terms
 from .sheet_matrix import scales
 
-_CONVERGES = 2.2
-"""How fast the smooth part has to converge from node to node: cells that would make it slower are near."""
-_TOLERANCE = 1e-6
-_MOST_NODES = 48
+Carried = tuple[list[Any], list[tuple[int, int]]]
+"""Parts, and the functions each is of."""
 
 
-@dataclass(frozen=True)
-class Box:
-    """Where the metal of a cell is: lowest and highest x, y, z (2, 3), metres."""
-
-    corners: Floats
-
-    @property
-    def size(self) -> Floats:
-        """Along x, y and z (3,)."""
-        return np.asarray(np.diff(self.corners, axis=0)[0])
-
-    def rates(self, places: Floats) -> Floats:
-        """How fast polynomials along each axis (n, 3) follow what comes from cells at places (n, 2).
-
-        The sum of the half axes of the largest ellipse round all differences of places that has no singularity in it.
-        """
-        x = np.concatenate([np.abs(places), np.zeros((len(places), 1))], axis=1)
-        beyond = np.maximum(x - self.size, 0.0)
-        found = np.full((len(places), 3), np.inf)
-        for axis, long in enumerate(self.size):
-            if long > 0.0:
-                aside = np.sqrt((np.delete(beyond, axis, axis=1) ** 2).sum(axis=1))
-                t = (x[:, axis] + 1j * aside) / long
-                root = np.sqrt(t * t - 1.0)
-                found[:, axis] = np.maximum(np.abs(t + root), np.abs(t - root))
-        return np.asarray(found)
-
-    def near(self, lattice: Lattice) -> Ints:
-        """Numbers (n, 2) of cells that are too close, the first among them."""
-        numbers = lattice.within(4.0 * float(np.linalg.norm(self.size[:2])) + 2.0 * float(np.abs(lattice.steps).max()))
-        rates = self.rates(lattice.places(numbers)).min(axis=1)
-        own = ~numbers.any(axis=1)
-        return np.asarray(numbers[own | (rates < _CONVERGES)])
-
-    def counts(self, lattice: Lattice, near: Ints, k: float) -> Ints:
-        """Nodes along each axis (3,)."""
-        numbers = lattice.within(4.0 * float(np.linalg.norm(self.size[:2])) + 3.0 * float(np.abs(lattice.steps).max()))
-        far = numbers[~(numbers[:, None] == near[None]).all(axis=2).any(axis=1)]
-        rates = self.rates(lattice.places(far)).min(axis=0)
-        with np.errstate(divide="ignore"):
-            static = np.log(1.0 / _TOLERANCE) / np.log(rates)
-        wanted = np.where(self.size > 0.0, np.ceil(0.75 * static + 0.5 * k * self.size) + 1, 1)
-        return np.minimum(wanted, _MOST_NODES).astype(int)
-
-
-def _nodes(low: float, high: float, count: int) -> Floats:
-    turn = np.pi * (np.arange(count) + 0.5) / count
-    return np.asarray(0.5 * (low + high) + 0.5 * (high - low) * np.cos(turn))
-
-
-def _lagrange(nodes: Floats, x: Floats) -> Floats:
-    """What each node (n,) counts at x (m,): (m, n), by the barycentric formula."""
-    count = len(nodes)
-    if count == 1:
-        return np.ones((len(x), 1))
-    weights = np.sin(np.pi * (np.arange(count) + 0.5) / count) * np.where(np.arange(count) % 2, -1.0, 1.0)
-    gaps = x[:, None] - nodes
-    hit = gaps == 0.0
-    terms = weights / np.where(hit, 1.0, gaps)
-    found: Floats = terms / terms.sum(axis=1)[:, None]
-    rows = hit.any(axis=1)
-    found[rows] = hit[rows]
-    return found
-
-
-@dataclass(frozen=True, eq=False)
-class _Grid:
-    """Nodes in a box, and the grid of differences or sums between them."""
-
-    nodes: tuple[Floats, ...]
-    axes: tuple[Floats, ...]
-    between: tuple[Floats, ...]
-
-    @staticmethod
-    def of(box: Box, counts: Ints, *, image: bool = False) -> _Grid:
-        low, high = box.corners
-        nodes = tuple(_nodes(a, b, n) for a, b, n in zip(low, high, counts, strict=True))
-        axes, between = [], []
-        for axis, own in enumerate(nodes):
-            up = image and axis == 2
-            first, last = (2.0 * low[2], 2.0 * high[2]) if up else (low[axis] - high[axis], high[axis] - low[axis])
-            fine = _nodes(first, last, 1 if len(own) == 1 else math.ceil(len(own) / 0.75))
-            pairs = own[:, None] + own if up else own[:, None] - own
-            axes.append(fine)
-            between.append(_lagrange(fine, pairs.ravel()))
-        return _Grid(nodes, tuple(axes), tuple(between))
-
-    def spread(self, places: Floats) -> Floats:
-        """What every node counts at places (p, 3): (p, nodes)."""
-        found = np.ones((len(places), 1))
-        for nodes, x in zip(self.nodes, places.T, strict=True):
-            found = (found[:, :, None] * _lagrange(nodes, x)[:, None, :]).reshape(len(places), -1)
-        return found
-
-    def matrix(self, table: Complexes) -> Complexes:
-        """Between all nodes (nodes, nodes), from values on the grid (x, y, z)."""
-        found = table
-        for between, nodes in zip(self.between, self.nodes, strict=True):
-            # The first axis that is left goes to the end, as a pair.
-            found = np.moveaxis(np.tensordot(between, found, axes=(1, 0)), 0, -1)
-            found = found.reshape(*found.shape[:-1], len(nodes), len(nodes))
-        x, y, z = (len(n) for n in self.nodes)
-        return np.asarray(found.transpose(0, 2, 4, 1, 3, 5).reshape(x * y * z, x * y * z))
-
-
-def _at_nodes(grid: _Grid, parts: list[Any], starts: list[tuple[int, int]], size: int) -> Floats:
-    """What functions carry (4, nodes, functions), by parts of them."""
-    count = math.prod(len(n) for n in grid.nodes)
-    found = np.zeros((4, count, size))
-    for (places, _, carried), (start, stop) in zip(parts, starts, strict=True):
-        for first in range(0, len(places), 4096):
-            some = slice(first, first + 4096)
-            spread = grid.spread(places[some]).T
-            for kind in range(4):
-                found[kind, :, start:stop] += spread @ carried[kind][some]
-    return found
-
-
-def _box_of(places: Floats) -> Box:
-    corners = np.stack([places.min(axis=0), places.max(axis=0)])
-    small = np.ptp(corners, axis=0) < 1e-9 * float(np.ptp(corners, axis=0).max())
-    corners[1, small] = corners[0, small]
-    return Box(corners)
-
-
-def _times(matrix: Complexes, columns: Floats) -> Complexes:
-    """A product, of which one factor is real."""
-    return np.asarray(matrix.real @ columns + 1j * (matrix.imag @ columns))
-
-
-def _tested(tests: Floats, sent: Complexes) -> Complexes:
-    """Σ over kinds and nodes of tests (kinds, nodes, functions) and what is sent there: (functions, functions)."""
-    own, there = tests.reshape(-1, tests.shape[-1]), sent.reshape(-1, sent.shape[-1])
-    found = np.empty((own.shape[1], there.shape[1]), np.complex128)
-    found.real, found.imag = own.T @ there.real, own.T @ there.imag
-    return found
+def _everything(own: Basis) -> Carried:
+    """All that functions carry."""
+    first, size = own.first_wire, own.size
+    parts, spans = [of_axes(own)], [(first, size)]
+    if own.sheets is not None:
+        parts += [of_sheets(own.sheets), of_feet(own)]
+        spans += [(0, first), (first, size)]
+    return parts, spans
 
 
 @dataclass(frozen=True, eq=False)
@@ -184,18 +57,13 @@ class OpenRest:
     plane: bool
 
     @cached_property
-    def _parts(self) -> tuple[list[Any], list[tuple[int, int]]]:
-        first, size = self.own.first_wire, self.own.size
-        parts, spans = [of_axes(self.own)], [(first, size)]
-        if self.own.sheets is not None:
-            parts += [of_sheets(self.own.sheets), of_feet(self.own)]
-            spans += [(0, first), (first, size)]
-        return parts, spans
+    def _parts(self) -> Carried:
+        return _everything(self.own)
 
     @cached_property
     def box(self) -> Box:
         """Where the metal is."""
-        return _box_of(np.concatenate([part[0] for part in self._parts[0]]))
+        return box_of(np.concatenate([part[0] for part in self._parts[0]]))
 
     @cached_property
     def near(self) -> Ints:
@@ -203,19 +71,19 @@ class OpenRest:
         return self.box.near(self.lattice)
 
     @cached_property
-    def _sums(self) -> list[tuple[_Grid, OpenSum]]:
+    def _sums(self) -> list[tuple[Grid, OpenSum]]:
         k = wavenumber(self.frequency)
         counts = self.box.counts(self.lattice, self.near, k)
         found = []
         for image in (False, True)[: 1 + self.plane]:
-            grid = _Grid.of(self.box, counts, image=image)
+            grid = Grid.of(self.box, counts, image=image)
             x, y, z = grid.axes
             found.append((grid, OpenSum(self.lattice, k, self.near, (x, y, z))))
         return found
 
     @cached_property
     def _carried(self) -> Floats:
-        return _at_nodes(self._sums[0][0], *self._parts, self.own.size)
+        return at_nodes(self._sums[0][0], *self._parts, self.own.size)
 
     def matrix(self, transverse: Floats) -> Complexes:
         """To be added for a scan's transverse wavenumber (2,), rad/m: (functions, functions), ohm."""
@@ -226,8 +94,67 @@ class OpenRest:
             between = grid.matrix(sums.at(transverse))
             for row, kind in enumerate(kinds):
                 amount = 1j * signs[kind] * flow if kind < 3 else -1j * signs[kind] * charge
-                sent[row] += _times(amount * between, self._carried[kind])
-        return _tested(self._carried[kinds], sent)
+                sent[row] += times(amount * between, self._carried[kind])
+        return tested(self._carried[kinds], sent)
+
+
+@dataclass(frozen=True, eq=False)
+class OverRest:
+    """What far cells do over earth, or in the air over a stack: straight, and by what is sent back.
+
+    With GA, Gv and U of `media.half_space`: the last by what divergence functions have at the nodes, twice.
+    """
+
+    own: Basis
+    lattice: Lattice
+    frequency: float
+    below: Below
+
+    @cached_property
+    def _straight(self) -> OpenRest:
+        return OpenRest(self.own, self.lattice, self.frequency, False)
+
+    @property
+    def near(self) -> Ints:
+        """Cells that are not far."""
+        return self._straight.near
+
+    @cached_property
+    def _sums(self) -> tuple[Grid, list[LayerSum]]:
+        """The grid of sums of heights, and a sum over the lattice for each of them."""
+        k, box = wavenumber(self.frequency), self._straight.box
+        grid = Grid.of(box, box.counts(self.lattice, self.near, k * self.below.slowest), image=True)
+        x, y, z = grid.axes
+        farthest = float(np.linalg.norm(self.lattice.places(self.near), axis=1).max())
+        reach = max(farthest + 2.0 * float(np.linalg.norm(box.size)), 2.6 * math.sqrt(self.lattice.area))
+        table = sent_back(self.below, k, reach, (float(z.min()), float(z.max())))
+        finest = 0.2 * math.pi / (k * max(abs(self.below.branch), self.below.slowest))
+
+        def at(height: float) -> LayerSum:
+            return LayerSum(
+                self.lattice, k, self.near, (x, y), lambda rho: table.at(rho, height),
+                lambda kappa: spectra_of(self.below, kappa, k * height), min(finest, max(0.5 * height, 0.02 * finest)),
+            )  # fmt: skip
+
+        return grid, [at(float(height)) for height in z]
+
+    @cached_property
+    def _carried(self) -> Floats:
+        """Moments x, y, z, charges, and divergences times 1/k (5, nodes, functions)."""
+        grid = self._sums[0]
+        four = at_nodes(grid, *_everything(self.own), self.own.size)
+        return np.concatenate([four, grid.divergence(four)[None] / wavenumber(self.frequency)])
+
+    def matrix(self, transverse: Floats) -> Complexes:
+        """To be added for a scan's transverse wavenumber (2,), rad/m: (functions, functions), ohm."""
+        flow, charge = scales(self.frequency)
+        grid, sums = self._sums
+        level, upright, bent = (grid.matrix(x) for x in np.stack([s.at(transverse) for s in sums], axis=-1))
+        kernels = (level, level, upright, upright, bent)
+        amounts = (1j * flow, 1j * flow, 1j * flow, 1j * charge, -1j * flow)
+        kinds = [n for n in range(5) if self._carried[n].any()]
+        sent = [times(amounts[n] * kernels[n], self._carried[n]) for n in kinds]
+        return self._straight.matrix(transverse) + tested(self._carried[kinds], np.stack(sent))
 
 
 @dataclass(frozen=True, eq=False)
@@ -252,7 +179,7 @@ class LayerRest:
         places = [part[0] for part in self._parts[0]] + [layered(self.own, self.stack).probes]
         whole = np.concatenate(places)
         whole[:, 2] = self.stack.level
-        return _box_of(whole)
+        return box_of(whole)
 
     @cached_property
     def near(self) -> Ints:
@@ -260,9 +187,9 @@ class LayerRest:
         return self.box.near(self.lattice)
 
     @cached_property
-    def _sums(self) -> tuple[_Grid, LayerSum]:
+    def _sums(self) -> tuple[Grid, LayerSum]:
         spectrum, k = Spectrum(self.stack, self.frequency), wavenumber(self.frequency)
-        grid = _Grid.of(self.box, self.box.counts(self.lattice, self.near, k * self.stack.slowest))
+        grid = Grid.of(self.box, self.box.counts(self.lattice, self.near, k * self.stack.slowest))
         farthest = float(np.linalg.norm(self.lattice.places(self.near), axis=1).max())
         reach = max(farthest + 2.0 * float(np.linalg.norm(self.box.size)), 2.6 * math.sqrt(self.lattice.area))
         assert self.own.sheets is not None
@@ -286,7 +213,7 @@ class LayerRest:
             up[:, self.own.first_wire :] = grid.spread(tops).T @ parts.up
         metal, spans = self._parts
         flat = [(np.column_stack([p[:, :2], np.full(len(p), self.stack.level)]), r, c) for p, r, c in metal]
-        return _at_nodes(grid, flat, spans, self.own.size), up
+        return at_nodes(grid, flat, spans, self.own.size), up
 
     def matrix(self, transverse: Floats) -> Complexes:
         """To be added for a scan's transverse wavenumber (2,), rad/m: (functions, functions), ohm."""
@@ -294,13 +221,13 @@ class LayerRest:
         flow, charge = scales(self.frequency)
         vector, scalar, end, probes = (grid.matrix(x[..., None]) for x in sums.at(transverse))
         (x, y, _, left), up = self._carried
-        tests, sent = [x, y, left], [1j * flow * _times(vector, own) for own in (x, y)]
-        sent.append(-1j * charge * _times(scalar, left))
+        tests, sent = [x, y, left], [1j * flow * times(vector, own) for own in (x, y)]
+        sent.append(-1j * charge * times(scalar, left))
         if up.any():
-            sent[2] -= 1j * charge * _times(end, up)
+            sent[2] -= 1j * charge * times(end, up)
             tests.append(up)
-            sent.append(-1j * charge * (_times(end, left) + _times(probes, up)))
-        return _tested(np.stack(tests), np.stack(sent))
+            sent.append(-1j * charge * (times(end, left) + times(probes, up)))
+        return tested(np.stack(tests), np.stack(sent))
 
 
 def _side_by_side(steps: Ints) -> Ints:
@@ -351,11 +278,13 @@ class EndlessMatrix:
     frequency: float
 
     @cached_property
-    def _rest(self) -> OpenRest | LayerRest:
-        own, medium = self.cell.own, self.antenna.medium
-        if medium.stack is not None:
-            return LayerRest(own, self.cell.lattice, self.frequency, medium.stack)
-        return OpenRest(own, self.cell.lattice, self.frequency, medium.grounds)
+    def _rest(self) -> OpenRest | OverRest | LayerRest:
+        own, medium, lattice = self.cell.own, self.antenna.medium, self.cell.lattice
+        if medium.stack is not None and layered(own, medium.stack).aloft is None:
+            return LayerRest(own, lattice, self.frequency, medium.stack)
+        if medium.over_matter or medium.stack is not None:
+            return OverRest(own.raised(-medium.thickness), lattice, self.frequency, medium.at(self.frequency))
+        return OpenRest(own, lattice, self.frequency, medium.grounds)
 
     @cached_property
     def blocks(self) -> tuple[Ints, Complexes]:
