@@ -123,6 +123,48 @@ def test_a_layer_of_air_is_a_plane():
     assert np.abs(np.abs(np.linalg.eigvals(one[0])) - 1.0).max() < 1e-4
 
 
+def _board(permittivity, thickness=0.01, **more):
+    return es.Stack([es.Layer(thickness, es.Dielectric("board", permittivity))], **more)
+
+
+SCANS = towards([0.0, 25.0, 50.0], [0.0, 90.0, 200.0])
+
+
+def _slanting(medium, *sheets):
+    rod = es.Wire("rod", [(-0.07, 0.01, 0.05), (0.06, 0.0, 0.08)], radius=1e-3)
+    antenna = es.Antenna("slanting", [rod], [es.Port("feed", on="rod")], medium, sheets=sheets)
+    return scan(Cell(antenna, skewed(0.17, 0.19, 15.0)), SCANS, HERTZ)
+
+
+def test_over_earth_and_over_layers():
+    """Earth that is nearly a perfect conductor, layers of nearly nothing; and real ones in balance."""
+    plane = _slanting(es.perfect_plane())
+    for medium in (es.materials.Earth("metal", 1.0, 1e7), _board(1.0)):
+        assert np.abs(_slanting(medium).scattering - plane.scattering).max() < 5e-4
+    nothing = _slanting(_board(1.0000001, open_below=True))
+    assert np.abs(nothing.scattering - _slanting(None).scattering).max() < 1e-6
+    for medium in (_board(3.0, 0.02), _board(3.0, 0.02, open_below=True)):
+        found = _slanting(medium)
+        assert max(abs(found.fed(n).balance) for n in range(3)) < 1e-3
+    meadow = _slanting(es.earth("meadow"))
+    assert dict(meadow.fed(0).budget()["power_W"])["earth (remainder)"] > 0.0
+
+
+def test_printed_and_in_the_air_together():
+    """A rod over a patch on next to nothing is one over a plate; on a board both ways are alike, and power is kept."""
+    patch = es.Sheet("patch", plate(0.06, 0.04, centre=(0.01, 0.02, 0.01)), density=0.6)
+    over, air = _slanting(es.perfect_plane(), patch), _slanting(_board(1.0), patch)
+    assert np.abs(over.scattering - air.scattering).max() < 2e-3
+    pin = es.Wire("pin", [(0, 0, 0), (0, 0, 0.01)], radius=1e-3)
+    mast = es.Wire("mast", [(0, 0, 0.01), (0, 0.01, 0.07)], radius=1e-3)
+    patch = es.Sheet("patch", plate(0.05, 0.04, centre=(0, 0, 0.01)), density=0.6)
+    antenna = es.Antenna("mast", [pin, mast], [es.Port("feed", on="pin", at=0)], _board(3.0), sheets=[patch])
+    cell = Cell(antenna, rectangular(0.15))
+    there, back = (scan(cell, sign * towards(35.0, 25.0), HERTZ) for sign in (1.0, -1.0))
+    assert abs(there.fed(0).balance) < 1e-3
+    assert np.abs(there.scattering - back.scattering).max() < 1e-9
+
+
 def test_losses_close_the_balance():
     """Metal that goes on over the cell's edge, wires of poor metal, and a load."""
     carbon = es.materials.Metal("carbon", 2e4)
@@ -258,10 +300,10 @@ WRONG = {
         rectangular(0.1), "goes on into the next cell",
     ),
     "far too close": (lambda: _metal(es.Sheet("s", plate(0.9, 0.9))), rectangular(0.02), "far too close"),
-    "over earth": (lambda: _rod(0.1, 0.1, es.earth("meadow")), rectangular(0.2), "perfect plane"),
-    "in the air over layers": (
-        lambda: _rod(0.1, 0.1, es.Stack([es.Layer(0.01, es.Dielectric("board", 2.2))])), rectangular(0.2),
-        "layer of air",
+    "a strip that goes on under a plate": (
+        lambda: _metal(es.Sheet("s", plate(0.1, 0.02, centre=(0, 0, 0.01))),
+                       es.Sheet("high", plate(0.03, 0.03, centre=(0, 0, 0.04))), medium=_board(2.2)),
+        rectangular(0.1), "some printed and some in the air",
     ),
 }  # fmt: skip
 

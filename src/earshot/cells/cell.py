@@ -9,13 +9,12 @@ import numpy as np
 
 from ..arraytypes import Floats, Ints
 from ..checks.check import check
-from ..checks.findings import Finding, Findings
+from ..checks.findings import Findings
 from ..constants import wavelength
 from ..description.antenna import Antenna
 from ..errors import ModelError, UsageError
 from ..lattice import Lattice
 from ..lettering import Told
-from ..media.stack import Stack
 from ..meshing.mesh import MeshRule
 from ..moments.cell_basis import CellBasis, cell_basis
 from ..moments.formulation import antenna_basis
@@ -49,9 +48,6 @@ def check_cell(cell: Cell, frequency: float, rule: MeshRule | None = None, *, fe
     found = list(check(antenna, frequency, rule, fed=fed))
     if any(f.level == "stop" for f in found):
         return Findings(found)
-    stack = antenna.medium.stack
-    if stack is not None:
-        found += _mixed(antenna, stack)
     steps = _meeting(antenna, cell.lattice)
     if len(steps):
         joined = antenna
@@ -65,19 +61,6 @@ def check_cell(cell: Cell, frequency: float, rule: MeshRule | None = None, *, fe
             replace(f, remedy=_REMEDY) for f in with_images if f.level == "stop" and _IMAGE[:5] in f"{f.part} {f.says}"
         ]
     return Findings(found)
-
-
-def _mixed(antenna: Antenna, stack: Stack) -> list[Finding]:
-    """Metal in the air over layers that have metal as well."""
-    close = 1e-9 * antenna.size
-    parts = [(f"wire '{w.name}'", w.name, w.corners[:, 2]) for w in antenna.wires]
-    parts += [(f"sheet '{s.name}'", s.name, s.surface.bounds[:, 2]) for s in antenna.sheets]
-    high = [part for part in parts if part[2].max() > stack.thickness + close]
-    if len(high) == len(parts) and all(z.min() > stack.thickness + close for *_, z in high):
-        return []
-    says = "stands in the air over layers that have metal as well, which no cell can have yet"
-    remedy = "print all of it, or take a layer of air up to it into the stack"
-    return [Finding("stop", name, f"{words} {says}", remedy) for words, name, _ in high]
 
 
 def _meeting(antenna: Antenna, lattice: Lattice) -> Ints:
@@ -112,6 +95,13 @@ def basis_for(cell: Cell, frequency: float, rule: MeshRule, fed: bool) -> CellBa
     if findings.stops:
         raise ModelError("\n".join(str(f) for f in findings.stops), findings)
     made = cell_basis(antenna_basis(cell.antenna, wavelength(frequency), rule), cell.lattice)
+    stack = cell.antenna.medium.stack
+    printed = [] if stack is None else [bool(stack.carries(s.surface.bounds[:, 2]).all()) for s in cell.antenna.sheets]
+    if len(made.reached) > 1 and any(printed) and not all(printed):
+        raise ModelError(
+            f"antenna '{cell.antenna.name}': metal goes on from cell to cell, some printed and some in the air: "
+            "keep it off the cell's edge, or have one of them alone"
+        )
     vectors = gap_vectors(cell.antenna, made.own)
     over = np.concatenate([h.cells[1].any(axis=1) for h in (made.on_sheets, made.on_wires) if h is not None])
     at = np.flatnonzero((vectors[over] != 0.0).any(axis=0))

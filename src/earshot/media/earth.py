@@ -45,6 +45,10 @@ class Earth(Plain):
         """It at a frequency in Hz."""
         return HalfSpace(self.complex_permittivity(frequency))
 
+    def below_at(self, frequency: float) -> HalfSpace:
+        """It as what is below, at a frequency in Hz."""
+        return self.at(frequency)
+
     def __str__(self) -> str:
         return f"{self.name} (εr {self.permittivity:g}, σ {self.conductivity:g} S/m) below z = 0"
 

@@ -17,14 +17,11 @@ to every charge q and upright current of others, so that both ways of counting a
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 
 from ..arraytypes import Complexes, Floats
-from .earth_table import EarthTable, tabled
-from .half_space import Below, integrated, reflection
+from .half_space import Below, integrated
 from .sommerfeld import decay
 from .spectral import Spectrum
 
@@ -59,40 +56,6 @@ def spectra_of(below: Below, k: Complexes, zeta: float) -> Complexes:
     """GA, Gv and U (3, ...) of `half_space` at transverse wavenumbers and a sum of heights, all times k0."""
     u0, tm, te = below.factors(k)
     return np.stack([te, tm, (te + tm) / k**2]) / u0 * np.exp(-u0 * zeta)
-
-
-@dataclass(frozen=True)
-class SentBack:
-    """Those kernels from a table."""
-
-    table: EarthTable
-
-    def at(self, rho: Floats, height: float) -> Complexes:
-        """GA, Gv and U (3, ...), 1/m, at distances and a sum of heights, m."""
-        from ..kernels.over_layers import over_points
-
-        flat, own = np.ravel(rho), self.table
-        places = np.column_stack([flat, np.zeros((len(flat), 2))])
-        found = np.zeros((3, len(flat), 1), np.complex128)
-        over_points(
-            places, np.full(len(flat), height), np.zeros(len(flat)), np.zeros((1, 3)), own.least, own.wavenumber,
-            own.grid, own.weights, 3, found,
-        )  # fmt: skip
-        return own.wavenumber * found.reshape(3, *np.shape(rho))
-
-
-@lru_cache(maxsize=4)
-def sent_back(below: Below, wavenumber: float, reach: float, heights: tuple[float, float]) -> SentBack:
-    """Tabled for distances up to a reach and sums of heights between two, m."""
-    from ..running import in_threads, thread_count
-
-    def bent(k: Complexes, _: Complexes | None) -> tuple[Complexes, Complexes, Complexes]:
-        return decay(k, 1.0), spectra_of(below, k, 0.0)[2:], np.zeros((0, len(k)), np.complex128)
-
-    def kernels(rho: Floats, zeta: Floats) -> Complexes:
-        return np.concatenate([np.array(reflection(below, rho, zeta)[:2]), integrated(below, bent, rho, zeta)[0]])
-
-    return SentBack(tabled(kernels, below, wavenumber, (0.0, reach), heights, thread_count(), in_threads))
 
 
 def end_kernels(spectrum: Spectrum) -> Kernels:

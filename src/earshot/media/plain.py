@@ -9,6 +9,7 @@ import numpy as np
 from ..arraytypes import Bools, Complexes, Floats
 
 if TYPE_CHECKING:
+    from .half_space import Below
     from .stack import Stack
 
 
@@ -72,6 +73,10 @@ class Plain:
     def reflected(self, theta: Floats, _frequency: float) -> tuple[Complexes, Complexes]:
         """Factors of TM and TE of plane waves from θ (n,) that are sent back, in Hz: none."""
         return np.zeros(len(theta), np.complex128), np.zeros(len(theta), np.complex128)
+
+    def below_at(self, _frequency: float) -> Below | None:
+        """What sends waves back from below z = 0 at a frequency, Hz, but a perfect plane; None if nothing does."""
+        return None
 
     @property
     def underneath(self) -> str:

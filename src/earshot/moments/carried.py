@@ -9,7 +9,7 @@ import numpy as np
 from ..arraytypes import Floats
 from .basis import Basis
 from .coupling import fan_points, wire_points
-from .sheet_basis import SheetBasis
+from .sheet_basis import Fan, SheetBasis
 
 if TYPE_CHECKING:
     from scipy.sparse import csr_array
@@ -53,11 +53,17 @@ def of_sheets(sheets: SheetBasis) -> Part:
 
 def of_feet(basis: Basis) -> Part:
     """Of functions of wires (wires,): what their fans carry."""
+    into = np.array([amount for _, amount in basis.feet]).reshape(len(basis.feet), basis.wires.size)
+    return of_fans(basis.sheets, tuple(fan for fan, _ in basis.feet), into)
+
+
+def of_fans(sheets: SheetBasis | None, fans: tuple[Fan, ...], amounts: Floats) -> Part:
+    """The same of some fans, from how much of every function (fans, wires) goes into each."""
     from scipy.sparse import csr_array
 
-    if not basis.feet or basis.sheets is None:
-        return np.zeros((0, 3)), np.zeros(0), [csr_array((0, basis.wires.size)) for _ in range(4)]
-    points = fan_points(basis.sheets, tuple(fan for fan, _ in basis.feet), near=False)
-    into = np.array([amount for _, amount in basis.feet])[points.owner]
+    if not fans or sheets is None:
+        return np.zeros((0, 3)), np.zeros(0), [csr_array((0, amounts.shape[1])) for _ in range(4)]
+    points = fan_points(sheets, fans, near=False)
+    into = amounts[points.owner]
     weights = points.weights.sum(axis=1)
     return points.places, points.radii, [csr_array(weights[:, kind, None] * into) for kind in range(4)]

@@ -16,35 +16,30 @@ from typing import Any
 import numpy as np
 
 from ..arraytypes import Complexes, Floats, Ints
-from ..constants import wavenumber
 from ..description.antenna import Antenna
-from ..lattice import Lattice
 from ..media.half_space import Below
 from ..media.kernel_table import kernel_table
 from ..media.lattice_sums import LayerSum, OpenSum
-from ..media.over_layers import sent_back, spectra_of
+from ..media.over_layers import spectra_of
 from ..media.spectral import Spectrum
 from ..media.stack import Stack
 from .basis import Basis
-from .carried import of_axes, of_feet, of_sheets
+from .carried import of_axes, of_fans, of_feet, of_sheets
 from .cell_basis import CellBasis
-from .endless_nodes import Box, Grid, at_nodes, box_of, tested, times
-from .layered import layered
+from .endless_nodes import Carried, Grid, Setting, at_nodes, tested, times
+from .endless_tables import sent_back, upward
+from .layered import Layered, layered
 from .response import impedance_operator, local_terms
 from .sheet_matrix import scales
 
-Carried = tuple[list[Any], list[tuple[int, int]]]
-"""Parts, and the functions each is of."""
 
-
-def _everything(own: Basis) -> Carried:
+def everything(own: Basis) -> Carried:
     """All that functions carry."""
-    first, size = own.first_wire, own.size
-    parts, spans = [of_axes(own)], [(first, size)]
+    on_wires = np.arange(own.first_wire, own.size)
+    found: Carried = [(of_axes(own), on_wires)]
     if own.sheets is not None:
-        parts += [of_sheets(own.sheets), of_feet(own)]
-        spans += [(0, first), (first, size)]
-    return parts, spans
+        found += [(of_sheets(own.sheets), np.arange(own.first_wire)), (of_feet(own), on_wires)]
+    return found
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,42 +47,26 @@ class OpenRest:
     """What far cells do in free space, or over a perfect plane."""
 
     own: Basis
-    lattice: Lattice
-    frequency: float
+    setting: Setting
     plane: bool
 
     @cached_property
-    def _parts(self) -> Carried:
-        return _everything(self.own)
-
-    @cached_property
-    def box(self) -> Box:
-        """Where the metal is."""
-        return box_of(np.concatenate([part[0] for part in self._parts[0]]))
-
-    @cached_property
-    def near(self) -> Ints:
-        """Cells that are not far."""
-        return self.box.near(self.lattice)
-
-    @cached_property
     def _sums(self) -> list[tuple[Grid, OpenSum]]:
-        k = wavenumber(self.frequency)
-        counts = self.box.counts(self.lattice, self.near, k)
         found = []
         for image in (False, True)[: 1 + self.plane]:
-            grid = Grid.of(self.box, counts, image=image)
+            grid = self.setting.grid(1.0, image=image)
             x, y, z = grid.axes
-            found.append((grid, OpenSum(self.lattice, k, self.near, (x, y, z))))
+            at = self.setting
+            found.append((grid, OpenSum(at.lattice, at.wavenumber, at.near, (x, y, z))))
         return found
 
     @cached_property
     def _carried(self) -> Floats:
-        return at_nodes(self._sums[0][0], *self._parts, self.own.size)
+        return at_nodes(self._sums[0][0], everything(self.own), self.own.size)
 
     def matrix(self, transverse: Floats) -> Complexes:
         """To be added for a scan's transverse wavenumber (2,), rad/m: (functions, functions), ohm."""
-        flow, charge = scales(self.frequency)
+        flow, charge = scales(self.setting.frequency)
         kinds = [kind for kind in range(4) if self._carried[kind].any()]
         sent = np.zeros((len(kinds), *self._carried.shape[1:]), np.complex128)
         for (grid, sums), signs in zip(self._sums, ((1, 1, 1, 1), (-1, -1, 1, -1)), strict=False):
@@ -100,54 +79,46 @@ class OpenRest:
 
 @dataclass(frozen=True, eq=False)
 class OverRest:
-    """What far cells do over earth, or in the air over a stack: straight, and by what is sent back.
+    """What far cells do over z = 0, where earth or layers send waves back: straight, and by what is sent back.
 
     With GA, Gv and U of `media.half_space`: the last by what divergence functions have at the nodes, twice.
     """
 
     own: Basis
-    lattice: Lattice
-    frequency: float
+    setting: Setting
     below: Below
 
     @cached_property
     def _straight(self) -> OpenRest:
-        return OpenRest(self.own, self.lattice, self.frequency, False)
-
-    @property
-    def near(self) -> Ints:
-        """Cells that are not far."""
-        return self._straight.near
+        return OpenRest(self.own, self.setting, False)
 
     @cached_property
     def _sums(self) -> tuple[Grid, list[LayerSum]]:
         """The grid of sums of heights, and a sum over the lattice for each of them."""
-        k, box = wavenumber(self.frequency), self._straight.box
-        grid = Grid.of(box, box.counts(self.lattice, self.near, k * self.below.slowest), image=True)
+        at, k = self.setting, self.setting.wavenumber
+        grid = at.grid(self.below.slowest, image=True)
         x, y, z = grid.axes
-        farthest = float(np.linalg.norm(self.lattice.places(self.near), axis=1).max())
-        reach = max(farthest + 2.0 * float(np.linalg.norm(box.size)), 2.6 * math.sqrt(self.lattice.area))
-        table = sent_back(self.below, k, reach, (float(z.min()), float(z.max())))
+        table = sent_back(self.below, k, at.reach, (float(z.min()), float(z.max())))
         finest = 0.2 * math.pi / (k * max(abs(self.below.branch), self.below.slowest))
 
-        def at(height: float) -> LayerSum:
+        def of(height: float) -> LayerSum:
             return LayerSum(
-                self.lattice, k, self.near, (x, y), lambda rho: table.at(rho, height),
+                at.lattice, k, at.near, (x, y), lambda rho: table.at(rho, height),
                 lambda kappa: spectra_of(self.below, kappa, k * height), min(finest, max(0.5 * height, 0.02 * finest)),
             )  # fmt: skip
 
-        return grid, [at(float(height)) for height in z]
+        return grid, [of(float(height)) for height in z]
 
     @cached_property
     def _carried(self) -> Floats:
         """Moments x, y, z, charges, and divergences times 1/k (5, nodes, functions)."""
         grid = self._sums[0]
-        four = at_nodes(grid, *_everything(self.own), self.own.size)
-        return np.concatenate([four, grid.divergence(four)[None] / wavenumber(self.frequency)])
+        four = at_nodes(grid, everything(self.own), self.own.size)
+        return np.concatenate([four, grid.divergence(four)[None] / self.setting.wavenumber])
 
     def matrix(self, transverse: Floats) -> Complexes:
         """To be added for a scan's transverse wavenumber (2,), rad/m: (functions, functions), ohm."""
-        flow, charge = scales(self.frequency)
+        flow, charge = scales(self.setting.frequency)
         grid, sums = self._sums
         level, upright, bent = (grid.matrix(x) for x in np.stack([s.at(transverse) for s in sums], axis=-1))
         kernels = (level, level, upright, upright, bent)
@@ -157,70 +128,52 @@ class OverRest:
         return self._straight.matrix(transverse) + tested(self._carried[kinds], np.stack(sent))
 
 
+def largest(parts: Layered, stack: Stack) -> float:
+    """The longest edge of a triangle on the level, m, or where there is none the thickness of the layers."""
+    return stack.thickness if parts.metal is None else float(parts.metal.mesh.edge_lengths.max())
+
+
 @dataclass(frozen=True, eq=False)
 class LayerRest:
-    """What far cells do on a stack: metal on its level, and probes."""
+    """What far cells do on a stack: metal on its level, and probes; of `size` functions in all."""
 
-    own: Basis
-    lattice: Lattice
-    frequency: float
+    parts: Layered
+    size: int
+    setting: Setting
     stack: Stack
 
     @cached_property
-    def _parts(self) -> tuple[list[Any], list[tuple[int, int]]]:
-        first, size = self.own.first_wire, self.own.size
-        if self.own.sheets is None:
-            return [], []
-        return [of_sheets(self.own.sheets), of_feet(self.own)], [(0, first), (first, size)]
-
-    @cached_property
-    def box(self) -> Box:
-        """Where the metal is, and where probes are."""
-        places = [part[0] for part in self._parts[0]] + [layered(self.own, self.stack).probes]
-        whole = np.concatenate(places)
-        whole[:, 2] = self.stack.level
-        return box_of(whole)
-
-    @cached_property
-    def near(self) -> Ints:
-        """Cells that are not far."""
-        return self.box.near(self.lattice)
-
-    @cached_property
     def _sums(self) -> tuple[Grid, LayerSum]:
-        spectrum, k = Spectrum(self.stack, self.frequency), wavenumber(self.frequency)
-        grid = Grid.of(self.box, self.box.counts(self.lattice, self.near, k * self.stack.slowest))
-        farthest = float(np.linalg.norm(self.lattice.places(self.near), axis=1).max())
-        reach = max(farthest + 2.0 * float(np.linalg.norm(self.box.size)), 2.6 * math.sqrt(self.lattice.area))
-        assert self.own.sheets is not None
-        table = kernel_table(spectrum, reach, float(self.own.sheets.mesh.edge_lengths.max()))
+        at, spectrum = self.setting.flat(self.stack.level), Spectrum(self.stack, self.setting.frequency)
+        grid = at.grid(self.stack.slowest)
+        table = kernel_table(spectrum, at.reach, largest(self.parts, self.stack))
         finest = 0.5 * min(layer.thickness for layer in self.stack.layers)
 
         def kernels(rho: Floats) -> Complexes:
             return np.stack([f(rho) for f in (table.vector, table.scalar, table.end_of_probe, table.between_probes)])
 
         x, y, _ = grid.axes
-        return grid, LayerSum(self.lattice, k, self.near, (x, y), kernels, spectrum.kernels, finest)
+        return grid, LayerSum(at.lattice, at.wavenumber, at.near, (x, y), kernels, spectrum.kernels, finest)
 
     @cached_property
-    def _carried(self) -> tuple[Floats, Floats]:
+    def carried(self) -> tuple[Floats, Floats]:
         """Of the metal (4, nodes, functions), and of tops of probes (nodes, functions)."""
-        grid, parts = self._sums[0], layered(self.own, self.stack)
-        tops = parts.probes.copy().reshape(-1, 3)
-        tops[:, 2] = self.stack.level
-        up = np.zeros((math.prod(len(n) for n in grid.nodes), self.own.size))
-        if len(tops):
-            up[:, self.own.first_wire :] = grid.spread(tops).T @ parts.up
-        metal, spans = self._parts
-        flat = [(np.column_stack([p[:, :2], np.full(len(p), self.stack.level)]), r, c) for p, r, c in metal]
-        return at_nodes(grid, flat, spans, self.own.size), up
+        grid, own = self._sums[0], self.parts
+        on_wires = np.arange(self.size - own.up.shape[1], self.size)
+        metal: Carried = []
+        if own.metal is not None:
+            metal = [(of_sheets(own.metal), own.on_metal), (of_fans(own.metal, own.fans, own.into), on_wires)]
+        up = np.zeros((math.prod(len(n) for n in grid.nodes), self.size))
+        if len(own.probes):
+            up[:, on_wires] = grid.spread(own.probes).T @ own.up
+        return at_nodes(grid, metal, self.size), up
 
     def matrix(self, transverse: Floats) -> Complexes:
         """To be added for a scan's transverse wavenumber (2,), rad/m: (functions, functions), ohm."""
         grid, sums = self._sums
-        flow, charge = scales(self.frequency)
+        flow, charge = scales(self.setting.frequency)
         vector, scalar, end, probes = (grid.matrix(x[..., None]) for x in sums.at(transverse))
-        (x, y, _, left), up = self._carried
+        (x, y, _, left), up = self.carried
         tests, sent = [x, y, left], [1j * flow * times(vector, own) for own in (x, y)]
         sent.append(-1j * charge * times(scalar, left))
         if up.any():
@@ -228,6 +181,92 @@ class LayerRest:
             tests.append(up)
             sent.append(-1j * charge * (times(end, left) + times(probes, up)))
         return tested(np.stack(tests), np.stack(sent))
+
+
+@dataclass(frozen=True, eq=False)
+class MixedRest:
+    """What far cells do on and over a stack: each among itself, what is in the air with the level, and ends on layers.
+
+    See `moments.over_layers`: kernels A, B and C of metal, B and C of probes, U and its slope of ends, at every height.
+    """
+
+    parts: Layered
+    size: int
+    setting: Setting
+    stack: Stack
+
+    @cached_property
+    def _level(self) -> LayerRest:
+        return LayerRest(self.parts, self.size, self.setting, self.stack)
+
+    @cached_property
+    def _over(self) -> OverRest:
+        assert self.parts.aloft is not None
+        return OverRest(self.parts.aloft.basis, self.setting, self.stack.at(self.setting.frequency))
+
+    @cached_property
+    def _sums(self) -> tuple[Grid, Grid, list[LayerSum]]:
+        """Nodes in the air, those on the level, and sums at every height of the former and at none."""
+        at, k = self.setting, self.setting.wavenumber
+        # As fine as those of the level, so that both have the same places.
+        grid, flat = at.grid(self.stack.slowest), at.flat(self.stack.level).grid(self.stack.slowest)
+        x, y, _ = flat.axes
+        heights = np.append(grid.nodes[2], 0.0)
+        spectrum = Spectrum(self.stack, at.frequency)
+        table = upward(
+            spectrum, at.reach, largest(self.parts, self.stack), (float(heights.min()), float(heights.max()))
+        )
+        finest = 0.5 * min(layer.thickness for layer in self.stack.layers)
+
+        def of(height: float) -> LayerSum:
+            return LayerSum(
+                at.lattice, k, at.near, (x, y), lambda rho: table.at(rho, height),
+                lambda kappa: table.spectra(kappa, k * height), min(finest, max(0.5 * height, 0.05 * finest)),
+            )  # fmt: skip
+
+        return grid, flat, [of(float(height)) for height in heights]
+
+    @cached_property
+    def _carried(self) -> tuple[Floats, Floats]:
+        """In the air (4, nodes, functions), and where wires end on the layers (nodes, functions)."""
+        grid, flat, _ = self._sums
+        aloft = self.parts.aloft
+        assert aloft is not None
+        own = np.zeros((4, math.prod(len(n) for n in grid.nodes), self.size))
+        own[:, :, aloft.own] = at_nodes(grid, everything(aloft.basis), len(aloft.own))
+        ends = np.zeros((math.prod(len(n) for n in flat.nodes), self.size))
+        if len(aloft.ends):
+            places = np.column_stack([aloft.ends[:, :2], np.full(len(aloft.ends), self.stack.level)])
+            ends[:, aloft.own] = flat.spread(places).T @ aloft.left.toarray()
+        return own, ends
+
+    def _between(self, transverse: Floats) -> Complexes:
+        """What the level, probes and ends do to what is in the air (functions, functions)."""
+        _, flat, sums = self._sums
+        flow, charge = scales(self.setting.frequency)
+        (x, y, _, left), up = self._level.carried
+        own, ends = self._carried
+        sent = np.empty((4, len(flat.nodes[0]) * len(flat.nodes[1]), len(sums) - 1, self.size), np.complex128)
+        for n, one in enumerate(sums[:-1]):
+            a, b, c, b_end, c_end, u, u_up = (flat.matrix(kernel[..., None]) for kernel in one.at(transverse))
+            sent[0, :, n], sent[1, :, n] = (1j * flow * times(a, along) for along in (x, y))
+            sent[2, :, n] = 1j * charge * (times(c, left) + times(c_end, up) + times(u_up, ends))
+            sent[3, :, n] = -1j * charge * (times(b, left) + times(b_end, up) - times(u, ends))
+        return tested(own, sent.reshape(4, -1, self.size))
+
+    def matrix(self, transverse: Floats) -> Complexes:
+        """To be added for a scan's transverse wavenumber (2,), rad/m: (functions, functions), ohm."""
+        found = self._level.matrix(transverse) + self._between(transverse) + self._between(-transverse).T
+        aloft, (_, ends) = self.parts.aloft, self._carried
+        assert aloft is not None
+        found[np.ix_(aloft.own, aloft.own)] += self._over.matrix(transverse)
+        if ends.any():
+            mutual = self._sums[1].matrix(self._sums[2][-1].at(transverse)[5][..., None])
+            found += 1j * scales(self.setting.frequency)[1] * tested(ends[None], times(mutual, ends)[None])
+        return found
+
+
+Rest = OpenRest | OverRest | LayerRest | MixedRest
 
 
 def _side_by_side(steps: Ints) -> Ints:
@@ -278,18 +317,37 @@ class EndlessMatrix:
     frequency: float
 
     @cached_property
-    def _rest(self) -> OpenRest | OverRest | LayerRest:
+    def _rest(self) -> Rest:
         own, medium, lattice = self.cell.own, self.antenna.medium, self.cell.lattice
-        if medium.stack is not None and layered(own, medium.stack).aloft is None:
-            return LayerRest(own, lattice, self.frequency, medium.stack)
-        if medium.over_matter or medium.stack is not None:
-            return OverRest(own.raised(-medium.thickness), lattice, self.frequency, medium.at(self.frequency))
-        return OpenRest(own, lattice, self.frequency, medium.grounds)
+
+        def setting(*parts: Floats) -> Setting:
+            return Setting.of(lattice, self.frequency, np.concatenate(parts))
+
+        stack = medium.stack
+        if stack is None:
+            places = setting(*(part[0] for part, _ in everything(own)))
+            below = medium.below_at(self.frequency)
+            return OpenRest(own, places, medium.grounds) if below is None else OverRest(own, places, below)
+        parts = layered(own, stack)
+        metal = [] if parts.metal is None else [parts.metal.mesh.corners.reshape(-1, 3)]
+        if parts.aloft is None:
+            level = np.concatenate([*metal, parts.probes])
+            level[:, 2] = stack.level
+            return LayerRest(parts, own.size, setting(level), stack)
+        aloft = everything(parts.aloft.basis)
+        air = [part[0] for part, _ in aloft]
+        if not metal and not len(parts.probes) and not len(parts.aloft.ends):
+            return OverRest(parts.aloft.basis, setting(*air), stack.at(self.frequency))
+        # Over the layers heights count from their top; what is on them is at none of these.
+        low = min(float(x[:, 2].min(initial=np.inf)) for x in air)
+        level = np.concatenate([*metal, parts.probes])
+        level[:, 2] = low
+        return MixedRest(parts, own.size, setting(*air, level), stack)
 
     @cached_property
     def blocks(self) -> tuple[Ints, Complexes]:
         """Steps (n, 2) to cells close by, one of two opposite ones, and blocks (n, functions, functions), ohm."""
-        steps = _one_way(self._rest.near)
+        steps = _one_way(self._rest.setting.near)
         cells, own = _side_by_side(steps), self.cell
         whole: Any = impedance_operator(self.antenna, own.laid(cells), self.frequency, "dense")
         found = np.empty((len(steps), own.size, own.size), np.complex128)

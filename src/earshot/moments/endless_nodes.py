@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 
 from ..arraytypes import Complexes, Floats, Ints
+from ..constants import wavenumber
 from ..lattice import Lattice
+from .carried import Part
 
 _CONVERGES = 2.2
 """How fast the smooth part has to converge from node to node: cells that would make it slower are near."""
@@ -111,6 +112,7 @@ class Grid:
 
     @staticmethod
     def of(box: Box, counts: Ints, *, image: bool = False) -> Grid:
+        """Nodes along each axis of a box, and differences between them, or for an image sums of heights."""
         low, high = box.corners
         nodes = tuple(_nodes(a, b, n) for a, b, n in zip(low, high, counts, strict=True))
         axes, between = [], []
@@ -148,20 +150,25 @@ class Grid:
         return np.asarray(found.transpose(0, 2, 4, 1, 3, 5).reshape(x * y * z, x * y * z))
 
 
-def at_nodes(grid: Grid, parts: list[Any], starts: list[tuple[int, int]], size: int) -> Floats:
-    """What functions carry (4, nodes, functions), by parts of them."""
+Carried = list[tuple[Part, Ints]]
+"""Parts, and the functions that each is of."""
+
+
+def at_nodes(grid: Grid, parts: Carried, size: int) -> Floats:
+    """What functions carry (4, nodes, functions)."""
     count = math.prod(len(n) for n in grid.nodes)
     found = np.zeros((4, count, size))
-    for (places, _, carried), (start, stop) in zip(parts, starts, strict=True):
+    for (places, _, carried), own in parts:
         for first in range(0, len(places), 4096):
             some = slice(first, first + 4096)
             spread = grid.spread(places[some]).T
             for kind in range(4):
-                found[kind, :, start:stop] += spread @ carried[kind][some]
+                found[kind][:, own] += spread @ carried[kind][some]
     return found
 
 
 def box_of(places: Floats) -> Box:
+    """Round places (n, 3)."""
     corners = np.stack([places.min(axis=0), places.max(axis=0)])
     small = np.ptp(corners, axis=0) < 1e-9 * float(np.ptp(corners, axis=0).max())
     corners[1, small] = corners[0, small]
@@ -179,3 +186,40 @@ def tested(tests: Floats, sent: Complexes) -> Complexes:
     found = np.empty((own.shape[1], there.shape[1]), np.complex128)
     found.real, found.imag = own.T @ there.real, own.T @ there.imag
     return found
+
+
+@dataclass(frozen=True, eq=False)
+class Setting:
+    """Where a cell's functions are, at a frequency, Hz, and which cells (n, 2) are near."""
+
+    lattice: Lattice
+    frequency: float
+    box: Box
+    near: Ints
+
+    @staticmethod
+    def of(lattice: Lattice, frequency: float, places: Floats) -> Setting:
+        """That of functions at places (n, 3)."""
+        box = box_of(places)
+        return Setting(lattice, frequency, box, box.near(lattice))
+
+    @property
+    def wavenumber(self) -> float:
+        """rad/m."""
+        return wavenumber(self.frequency)
+
+    @property
+    def reach(self) -> float:
+        """How far kernels are asked for, m."""
+        farthest = float(np.linalg.norm(self.lattice.places(self.near), axis=1).max())
+        return max(farthest + 2.0 * float(np.linalg.norm(self.box.size)), 2.6 * math.sqrt(self.lattice.area))
+
+    def flat(self, height: float) -> Setting:
+        """The same with all at one height, m."""
+        corners = self.box.corners.copy()
+        corners[:, 2] = height
+        return replace(self, box=Box(corners))
+
+    def grid(self, slowness: float, *, image: bool = False) -> Grid:
+        """Nodes for waves so much slower than light; image: for sums of heights."""
+        return Grid.of(self.box, self.box.counts(self.lattice, self.near, slowness * self.wavenumber), image=image)
