@@ -5,9 +5,11 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from scipy.linalg import eigvals
 
 import earshot as es
 from earshot.cells import Cell, blind, illuminate, lobes, rectangular, scan, scan_cut, towards
+from earshot.network.rational import fit
 
 CASES = {c["id"]: c for c in json.loads((Path(__file__).parent / "periodic.json").read_text())["cases"]}
 WAVE = 0.3
@@ -103,6 +105,25 @@ def test_reflecting_cells(kind):
             assert abs(found.transmission[0, column, column] - complex(*c["value"][1])) < 0.012, c["id"]
         if not p.get("tan_delta"):
             assert abs(found.lost[0, column]) < 1e-3
+
+
+@pytest.mark.parametrize(("name", "low", "high"), [("RA1_fres", 8.2e9, 11.8e9), ("RA3_fres", 6.5e9, 14e9)])
+def test_resonances_of_patches(name, low, high):
+    """Poles of the rational fit through what comes back over frequency."""
+    hertz = np.linspace(low, high, 13)
+    back = illuminate(_patches(CASES[name]["parameters"]), 0.0, 0.0, hertz.tolist()).reflection[:, 0, 0]
+    model = fit(hertz / high, back[:, None])
+    # Where the denominator vanishes: the finite eigenvalues of an arrow.
+    arrow, plain = np.zeros((len(model.points) + 1,) * 2, complex), np.eye(len(model.points) + 1)
+    arrow[0, 1:], arrow[1:, 0], plain[0, 0] = model.weights, 1.0, 0.0
+    arrow[1:, 1:] = np.diag(model.points)
+    found = eigvals(arrow, plain)
+    poles = found[np.isfinite(found)] * high
+    wanted, quality = CASES[name]["value"]
+    near = wanted * 1e9 * (1.0 + 0.5j / quality)
+    nearest = poles[np.argmin(np.abs(np.abs(poles.real) + 1j * np.abs(poles.imag) - near))]
+    assert abs(nearest.real) / 1e9 == pytest.approx(wanted, rel=3e-3)
+    assert abs(nearest.real / nearest.imag) / 2.0 == pytest.approx(quality, rel=0.02)
 
 
 def test_gratings_of_strips():

@@ -177,6 +177,8 @@ def test_figures_are_readable():
     figures.append(es.plots.cell_beside(laid))
     for figure in figures:
         assert troubles(figure) == []
+    assert figures[2].axes[1].get_xlim() == pytest.approx((0.9, 1.1))
+    assert figures[3].axes[1].get_xlim() == pytest.approx((0.9, 1.1))
     other = grid(3, 3, 0.21)
     with pytest.raises(es.UsageError, match="not on the cell's lattice"):
         beside(cuts[0], SolvedArray(panel.solution, other, 1e9), es.solve(antenna, 1e9), (12, 12))

@@ -129,15 +129,16 @@ class CellScan(Told):
     def table(self, weights: Mapping[str, complex] | None = None) -> pd.DataFrame:
         """A row per point and fed port: where; active impedance (ohm), reflection, VSWR; gain of the element (dBi).
 
-        Gain is that of one cell's port fed with the others all closed by their references, towards the scan; it is
-        missing beyond what is seen, as θ and φ are. lobes: waves that leave on one side.
+        Gain is that of one cell's port fed, the others all closed by their references, towards the scan, and the scan
+        loss how far it is below that of the cell's area; both are missing beyond what is seen, as θ is. lobes: waves
+        that leave on one side.
         """
         import pandas as pd
 
         waves = self.weights(weights)
         back = np.einsum("nij,j->ni", self.scattering, waves)
         theta, phi = angles(self.uv)
-        gains = self.gains(weights)
+        gains, loss = self.gains(weights), self.scan_loss(weights)
         k = wavenumber(1.0) * self.frequencies
         lobes = [len(self.cell.lattice.waves(x * uv, float(x))[0]) for x, uv in zip(k, self.uv, strict=True)]
         frames = []
@@ -161,6 +162,7 @@ class CellScan(Told):
                         "reflection_dB": 20.0 * np.log10(np.maximum(size, 1e-10)),
                         "vswr": standing,
                         "element_gain_dBi": gains,
+                        "scan_loss_dB": loss,
                         "lobes": lobes,
                         "solved": self.solved,
                     }

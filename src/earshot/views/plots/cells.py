@@ -107,14 +107,14 @@ def cell_band(scans: dict[str, CellScan], *, title: str = "", port: str = "") ->
         upper, lower = _two_axes(figure)
         for n, (words, one) in enumerate(scans.items()):
             colour, dash = pen(n)
-            table, x = one.table({name: 1.0 + 0j}), one.frequencies * scale
+            table, x = one.table({name: 1.0 + 0j}), one.frequencies / scale
             ohms = table["active_impedance_ohm"].to_numpy()
             upper.plot(x, np.minimum(table["vswr"], 100.0), color=colour, linestyle=dash, label=words)
             lower.plot(x, ohms.real, color=colour, linestyle=dash)
             lower.plot(x, ohms.imag, color=colour, linestyle=dash, alpha=0.5, linewidth=1.4)
         upper.axhline(2.0, color=FAINT, linewidth=0.9, linestyle=DASHES[2])
         upper.set_ylim(1.0, 6.0)
-        upper.set_xlim(float(first.frequencies[0] * scale), float(first.frequencies[-1] * scale))
+        upper.set_xlim(float(first.frequencies[0] / scale), float(first.frequencies[-1] / scale))
         upper.tick_params(labelbottom=False)
         upper.set_ylabel("active VSWR")
         lower.set_ylabel("R, and fainter X, ohm")
@@ -197,7 +197,7 @@ def cell_surface(surface: Surface, *, title: str = "") -> Figure:
             own = own[np.argsort(surface.frequencies[own])]
             for column, kind in enumerate(POLARISATIONS):
                 colour, dash = pen(n)
-                x, back = surface.frequencies[own] * scale, surface.reflection[own, column, column]
+                x, back = surface.frequencies[own] / scale, surface.reflection[own, column, column]
                 words = f"{kind} from θ {theta:g}°, φ {phi:g}°"
                 upper.plot(x, np.abs(back), color=colour, linestyle=dash, label=words)
                 lower.plot(x, np.degrees(np.unwrap(np.angle(back))), color=colour, linestyle=dash)
@@ -206,7 +206,7 @@ def cell_surface(surface: Surface, *, title: str = "") -> Figure:
                                alpha=0.45, linewidth=1.4)  # fmt: skip
                 n += 1
         upper.set_ylim(0.0, 1.05)
-        upper.set_xlim(float(surface.frequencies.min() * scale), float(surface.frequencies.max() * scale))
+        upper.set_xlim(float(surface.frequencies.min() / scale), float(surface.frequencies.max() / scale))
         upper.tick_params(labelbottom=False)
         upper.set_ylabel("|R|, and fainter |T|" if through else "|R|")
         lower.set_ylabel("phase of R, degrees")
