@@ -189,6 +189,26 @@ def test_losses_close_the_balance():
         assert budget.filter(like="wave").sum() + lost == pytest.approx(budget["accepted"], abs=1e-3)
 
 
+def test_currents_of_metal_that_goes_on():
+    """What leaves at one edge comes in at the other, as far behind as the scan says; of wires and of sheets."""
+    strip = _metal(
+        es.Sheet("s", plate(0.15, 0.01)), ports=[es.Port("feed", on="s", at=(0, 0, 0), across="x", gap=0.01)]
+    )
+    wire = _metal(wires=[es.Wire("w", [(-0.075, 0, 0), (0.075, 0, 0)], radius=1e-3)], ports=[es.Port("feed", on="w")])
+    for antenna in (strip, wire):
+        fed = scan(Cell(antenna, rectangular(0.15)), towards(30.0, 0.0), HERTZ).fed(0)
+        if antenna.wires:
+            along = fed.driven().currents_table()["current_A"].to_numpy()
+            first, last, near = along[0], along[-1], 1e-9
+        else:
+            table = fed.driven().sheet_currents_table().sort_values("x_m")
+            first, last = table["Jx_A_per_m"].to_numpy()[:2].mean(), table["Jx_A_per_m"].to_numpy()[-2:].mean()
+            near = 0.01 * abs(last)
+        assert abs(first * np.exp(-1j * np.pi * 0.5) - last) < near
+        assert abs(last) > 0.0
+    assert es.plots.currents(fed.driven()) is not None
+
+
 def test_ports_and_loads():
     """Two ports in a cell: one fed, the other closed; a load takes what it is told to."""
     wires = [es.Wire(n, [(-0.06, y, 0.05), (0.06, y, 0.05)], radius=1e-3) for n, y in (("a", -0.04), ("b", 0.04))]
@@ -337,3 +357,19 @@ def test_what_cannot_be_repeated_is_told(which):
 def test_questions_that_cannot_be(wrong, words):
     with pytest.raises(es.EarshotError, match=words):
         wrong(Cell(_rod(0.12), rectangular(0.15)))
+
+
+def test_the_middle_of_eleven_by_eleven():
+    """With ports of the array's own match: every plane, out to 40 degrees."""
+    from earshot.arrays import SolvedArray, grid, repeated
+
+    rod = es.Wire("rod", [(-0.072, 0, 0.075), (0.072, 0, 0.075)], radius=0.75e-3)
+    port = es.Port("feed", on="rod", gap=6e-3, reference=163 - 19j)
+    antenna, places = es.Antenna("rod", [rod], [port], es.perfect_plane()), grid(11, 11, 0.15)
+    rule = es.MeshRule(per_wavelength=24.0, finest=1.0)
+    panel = SolvedArray(es.solve(repeated(antenna, places), HERTZ, rule=rule, errors=False), places, HERTZ)
+    for phi in (0.0, 45.0, 90.0):
+        cell = scan(Cell(antenna, rectangular(0.15)), towards([0, 10, 20, 30, 40], phi), HERTZ, rule=rule)
+        phases = np.exp(-2j * np.pi / WAVE * cell.uv @ places.positions[:, :2].T)
+        middle = (phases @ panel.scattering.T / phases)[:, 60]
+        assert np.abs(middle - cell.scattering[:, 0, 0]).max() < 0.05

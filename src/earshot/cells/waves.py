@@ -14,9 +14,11 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ..answers.circuits import absorbed, circuit_of
+from ..answers.driven import Driven
 from ..arraytypes import Complexes, Floats, Ints
 from ..constants import WAVE_IMPEDANCE, wavenumber
 from ..fields.currents import Currents
+from ..fields.sheet_currents import SheetCurrents
 from ..lettering import Told
 from ..moments.cell_basis import CellBasis
 from ..moments.endless import metal_loss
@@ -78,6 +80,41 @@ class Fed(Told):
 
     def _as_table(self) -> pd.DataFrame:
         return self.waves()
+
+    def driven(self) -> Driven:
+        """The cell's metal with all that flows on it, for tables and figures of currents.
+
+        It is among its likes: a far field of it alone, or a balance, tells nothing.
+        """
+        antenna = self.cell.antenna
+        fed = tuple(p.name for p, wave in zip(antenna.ports, self.weights, strict=True) if wave)
+        loads = slice(len(antenna.ports), len(antenna.ports) + len(antenna.loads))
+        return Driven(
+            antenna, self._on_own_metal, self.basis.own, self.amounts, self.voltages, self.currents, fed,
+            tuple(self.losses()), self.nodes[loads], np.full(len(antenna.loads), np.nan + 0j),
+        )  # fmt: skip
+
+    @cached_property
+    def _on_own_metal(self) -> Currents:
+        """What functions of other cells bring over the edge is as much as this one's bring there, a phase behind."""
+        segments, triangles = self.basis.pieces
+        own, k = self.flow, wavenumber(self.flow.frequency)
+
+        def turns(pieces: Ints) -> Complexes:
+            return np.exp(1j * k * self.cell.lattice.places(pieces[:, :2]) @ self.uv)
+
+        ends = np.zeros((len(self.basis.wires), 2), np.complex128)
+        np.add.at(ends, segments[:, 2], turns(segments)[:, None] * own.ends)
+        sheets, mesh = None, self.basis.sheets
+        if own.sheets is not None and mesh is not None:
+            number, vector = np.zeros(len(mesh), np.complex128), np.zeros((len(mesh), 3), np.complex128)
+            turn, moved = turns(triangles), np.zeros((len(triangles), 3))
+            moved[:, :2] = self.cell.lattice.places(triangles[:, :2])
+            np.add.at(number, triangles[:, 2], turn * own.sheets.number)
+            there = own.sheets.vector - own.sheets.number[:, None] * moved
+            np.add.at(vector, triangles[:, 2], turn[:, None] * there)
+            sheets = SheetCurrents(mesh, number, vector, own.sheets.points, own.sheets.moments)
+        return Currents(self.basis.wires, ends, own.frequency, own.medium, sheets)
 
     @property
     def sent(self) -> float:

@@ -72,6 +72,15 @@ class CellBasis:
         """The functions of the cell 0, 0, with the copies of pieces that they reach over to."""
         return self.laid(np.zeros((1, 2), np.int64))
 
+    @cached_property
+    def pieces(self) -> tuple[Ints, Ints]:
+        """Of `own`, the cell of every segment and triangle, and its number in it, (n, 3) each."""
+        none = np.zeros((1, 2), np.int64)
+        triangles = np.zeros((0, 3), np.int64)
+        if self.sheets is not None and self.on_sheets is not None:
+            triangles = _laid(self.on_sheets, 3, len(self.sheets), none)[0]
+        return _laid(self.on_wires, 2, len(self.wires), none)[0], triangles
+
     def laid(self, cells: Ints) -> Basis:
         """The functions of several cells (c, 2), cell after cell: those on sheets, then those on wires."""
         pieces, halves = _laid(self.on_wires, 2, len(self.wires), cells)
