@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ..arraytypes import Floats
+from ..arraytypes import Floats, Ints
 from .basis import Basis
 from .coupling import fan_points, wire_points
 from .sheet_basis import Fan, SheetBasis
@@ -20,17 +20,21 @@ Part = tuple[Floats, Floats, "list[csr_array]"]
 
 def of_axes(basis: Basis) -> Part:
     """Of functions of wires (wires,): four points a segment on its axis."""
+    points = wire_points(basis.mesh)
+    return points.places, points.radii, on_halves(basis, points.owner, points.weights)
+
+
+def on_halves(basis: Basis, owner: Ints, weights: Floats) -> list[csr_array]:
+    """What functions of wires carry at points, from the segment of each (p,) and what its two halves do (p, 2, 4)."""
     from scipy.sparse import csr_array
 
-    points = wire_points(basis.mesh)
-    rows = np.repeat(np.arange(len(points.places)), 2)
-    columns = (2 * points.owner[:, None] + np.arange(2)).ravel()
-    shape = len(points.places), 2 * len(basis.mesh)
-    carried = [
-        csr_array(csr_array((points.weights[..., kind].ravel(), (rows, columns)), shape=shape) @ basis.wires.ends)
+    rows = np.repeat(np.arange(len(owner)), 2)
+    columns = (2 * owner[:, None] + np.arange(2)).ravel()
+    shape = len(owner), 2 * len(basis.mesh)
+    return [
+        csr_array(csr_array((weights[..., kind].ravel(), (rows, columns)), shape=shape) @ basis.wires.ends)
         for kind in range(4)
     ]
-    return points.places, points.radii, carried
 
 
 def of_sheets(sheets: SheetBasis) -> Part:

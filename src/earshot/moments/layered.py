@@ -11,7 +11,7 @@ import numpy as np
 from ..arraytypes import Bools, Floats, Ints
 from ..media.stack import Stack
 from .basis import Basis
-from .carried import Part, of_feet, of_sheets
+from .carried import Part, of_feet, of_sheets, on_halves
 from .coupling import wire_points
 from .sheet_basis import Fan, SheetBasis, sheet_basis
 from .wire_basis import WireBasis
@@ -125,8 +125,6 @@ def _aloft(basis: Basis, own: Ints, top: float) -> Aloft:
 
 
 def _of_wires(basis: Basis) -> Part:
-    from scipy.sparse import csr_array
-
     points = wire_points(basis.mesh)
     low = points.places[:, 2] < _ROUND * points.radii
     # Near the layers a tube is points round it, elsewhere its axis.
@@ -140,14 +138,7 @@ def _of_wires(basis: Basis) -> Part:
     )
     # Where a slanted wire stands, its tube would dip into the layers.
     places[:, 2] = np.abs(places[:, 2])
-    rows = np.repeat(np.arange(len(which)), 2)
-    columns = (2 * points.owner[which, None] + np.arange(2)).ravel()
-    shape = len(which), 2 * len(basis.mesh)
-    weights = points.weights[which] / count[which, None, None]
-    carried = [
-        csr_array(csr_array((weights[..., kind].ravel(), (rows, columns)), shape=shape) @ basis.wires.ends)
-        for kind in range(4)
-    ]
+    carried = on_halves(basis, points.owner[which], points.weights[which] / count[which, None, None])
     return places, np.where(low[which], 0.0, points.radii[which]), carried
 
 

@@ -247,9 +247,9 @@ def _screen(
     fed = next(iter(scans.values()))
     middle = int(np.linalg.norm(fed.uv, axis=1).argmin())
     budget = fed.fed(middle, {port: 1.0}).budget().reset_index()
-    yield frame_table(
-        budget, f"Broadside, of 1 W sent; all together off by {abs(fed.fed(middle, {port: 1.0}).balance):.1e}"
-    )
+    # Layers with loss are given what is left.
+    off = f"; all together off by {abs(fed.fed(middle, {port: 1.0}).balance):.1e}"
+    yield frame_table(budget, f"Broadside, of 1 W sent{'' if own.antenna.medium.takers else off}")
     if panel is not None:
         yield frame_table(
             _beside_rows(panel), f"Beside the solved panel of {len(panel.panel)}: size of active reflection"

@@ -6,6 +6,7 @@ import math
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from matplotlib.axes import Axes
 from matplotlib.cm import ScalarMappable
 from matplotlib.collections import LineCollection, PatchCollection
 from matplotlib.colors import Normalize
@@ -120,18 +121,6 @@ def beam_map(given: FarField | Any, *, span: float = 40.0, lobes: pd.DataFrame |
         picture = axes.pcolormesh(u, v, np.maximum(gain, top - span), cmap=SHORE, vmin=top - span, vmax=top,
                                   shading="gouraud", rasterized=True)  # fmt: skip
         axes.contour(u, v, gain, levels=[top - 3.0103], colors=[INK], linewidths=1.2, linestyles=["-"])
-        for degrees in (30, 60, 90):
-            r = math.sin(math.radians(degrees))
-            axes.add_patch(Circle((0, 0), r, fill=False, edgecolor=FAINT, linewidth=1.2 if degrees == 90 else 0.7,
-                                  linestyle="-" if degrees == 90 else ":"))  # fmt: skip
-            axes.annotate(
-                f"{degrees}°",
-                (0, r),
-                xytext=(3, 3),
-                textcoords="offset points",
-                fontsize=9,
-                bbox=SOFT if degrees < 90 else None,
-            )
         if lobes is not None:
             axes.plot(
                 lobes["u"].to_numpy(float),
@@ -142,18 +131,31 @@ def beam_map(given: FarField | Any, *, span: float = 40.0, lobes: pd.DataFrame |
                 color=LINES[4],
                 linestyle="none",
             )
-        axes.set_xlim(-1.06, 1.06)
-        axes.set_ylim(-1.06, 1.09)
-        axes.set_aspect("equal")
-        axes.set_xlabel("u = sin θ cos φ")
-        axes.set_ylabel("v = sin θ sin φ")
-        bar = figure.colorbar(picture, cax=figure.add_axes((0.87, 0.2, 0.018, 0.6)))
+        bar = over_directions(figure, axes, picture)
         bar.set_label("gain, dBi")
-        bar.outline.set_visible(False)
         marked = lobes is not None and len(lobes) > 0
         foot = "rings: angle from the zenith; line: half power" + ("; squares: grating lobes" if marked else "")
         heading(figure, f"{field.label}: gain at {engineering(field.frequency, 'Hz', 6)}, peak {top:.2f} dBi", foot)
     return figure
+
+
+def over_directions(figure: Figure, axes: Axes, picture: Any) -> Any:
+    """Rings and axes of a map of u and v, and the bar beside it."""
+    for degrees in (30, 60, 90):
+        r = math.sin(math.radians(degrees))
+        rim = degrees == 90
+        axes.add_patch(Circle((0, 0), r, fill=False, edgecolor=FAINT, linewidth=1.2 if rim else 0.7,
+                              linestyle="-" if rim else ":"))  # fmt: skip
+        axes.annotate(f"{degrees}°", (0, r), xytext=(3, 3), textcoords="offset points", fontsize=9,
+                      bbox=None if rim else SOFT)  # fmt: skip
+    axes.set_xlim(-1.06, 1.06)
+    axes.set_ylim(-1.06, 1.09)
+    axes.set_aspect("equal")
+    axes.set_xlabel("u = sin θ cos φ")
+    axes.set_ylabel("v = sin θ sin φ")
+    bar = figure.colorbar(picture, cax=figure.add_axes((0.87, 0.2, 0.018, 0.6)))
+    bar.outline.set_visible(False)
+    return bar
 
 
 def envelope(trials: Trials, phi: str | float | None = None, *, span: float = 60.0) -> Figure:

@@ -19,7 +19,8 @@ from ...cells.surface import POLARISATIONS, Surface
 from ...constants import wavelength, wavenumber
 from ...units import engineering
 from .bands import scale_of
-from .style import DASHES, FAINT, INK, LINES, SHORE, SOFT, heading, legend_above, look, pen, sheet
+from .beams import over_directions
+from .style import DASHES, FAINT, INK, LINES, SHORE, heading, legend_above, look, pen, sheet
 
 _DEEPEST = -40.0
 
@@ -158,21 +159,9 @@ def cell_map(scan: CellScan, *, title: str = "", port: str = "") -> Figure:
                 axes.add_patch(arc)
                 arc.set_clip_path(rim)
                 drawn[int(radius > 1.0)] += 1
-        for degrees in (30, 60, 90):
-            r = math.sin(math.radians(degrees))
-            axes.add_patch(Circle((0, 0), r, fill=False, edgecolor=FAINT, linewidth=1.2 if degrees == 90 else 0.7,
-                                  linestyle="-" if degrees == 90 else ":"))  # fmt: skip
-            axes.annotate(f"{degrees}°", (0, r), xytext=(3, 3), textcoords="offset points", fontsize=9,
-                          bbox=SOFT if degrees < 90 else None)  # fmt: skip
-        axes.set_xlim(-1.06, 1.06)
-        axes.set_ylim(-1.06, 1.09)
-        axes.set_aspect("equal")
-        axes.set_xlabel("u = sin θ cos φ")
-        axes.set_ylabel("v = sin θ sin φ")
-        bar = figure.colorbar(picture, cax=figure.add_axes((0.87, 0.2, 0.018, 0.6)))
+        bar = over_directions(figure, axes, picture)
         bar.set_label("active reflection, dB")
         bar.set_ticks(np.arange(low, 1.0, 5.0).tolist())
-        bar.outline.set_visible(False)
         told = ["rings: angle from broadside", "dark line: VSWR 2"]
         told += ["red arcs: beyond them a lobe leaves"] if drawn[0] else []
         told += ["dashed arcs: a surface wave is in step"] if drawn[1] else []
