@@ -309,6 +309,33 @@ def test_couplings_and_an_element_among_its_likes():
         known.scattering(np.array([[0, 0], [15, 0]]))
 
 
+def test_designs_and_what_is_none():
+    design = es.antennas.dipole("1 GHz")
+    assert Cell(design, rectangular(0.2)).antenna == design.antenna
+    for wrong in (("rod", rectangular(0.2)), (design, 0.2)):
+        with pytest.raises(es.UsageError, match="cell"):
+            Cell(*wrong)
+
+
+@pytest.mark.parametrize("kind", ["strip", "wire", "rod"])
+def test_what_stays_of_a_wave_is_lost_in_the_metal(kind):
+    """Of metal that goes on from cell to cell and of a rod that does not: little of it goes as the resistance."""
+
+    def lost(conductivity):
+        poor = es.materials.Metal("poor", conductivity)
+        if kind == "strip":
+            antenna = _metal(es.Sheet("s", plate(0.04, 0.03), metal=poor, sides=2))
+        else:
+            end = (0.06, 0, 0) if kind == "wire" else (0.05, 0.01, 0)
+            start = (-end[0], 0, 0)
+            antenna = _metal(wires=[es.Wire("w", [start, end], radius=1e-3, metal=poor)])
+        return illuminate(Cell(antenna, rectangular(0.12, 0.03)), 25.0, 70.0, HERTZ).lost[0]
+
+    poor, good = lost(3e5), lost(1.2e6)
+    assert (good > 1e-4).all()
+    assert poor / good == pytest.approx([2.0, 2.0], rel=0.12)
+
+
 WRONG = {
     "over": (lambda: _metal(es.Sheet("s", plate(0.12, 0.05))), rectangular(0.1), "lie on one another"),
     "hardly over": (lambda: _metal(es.Sheet("s", plate(0.1001, 0.05))), rectangular(0.1), "set its steps farther"),

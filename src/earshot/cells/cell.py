@@ -12,7 +12,8 @@ from ..checks.check import check
 from ..checks.findings import Findings
 from ..constants import wavelength
 from ..description.antenna import Antenna
-from ..errors import ModelError, UsageError
+from ..description.design import Design, model_of
+from ..errors import ModelError, UsageError, needs
 from ..lattice import Lattice
 from ..lettering import Told
 from ..meshing.mesh import MeshRule
@@ -28,15 +29,22 @@ _REMEDY = (
 _MOST_IMAGES = 60
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@dataclass(frozen=True, eq=False, repr=False, init=False)
 class Cell(Told):
     """An antenna at every place of a lattice, without end.
 
-    In free space, over a perfect plane or earth, printed on a stack or in the air over it.
+    In free space, over a perfect plane or earth, printed on a stack or in the air over it. A design stands for its
+    antenna. Raises UsageError for anything else.
     """
 
     antenna: Antenna
     lattice: Lattice
+
+    def __init__(self, antenna: Antenna | Design, lattice: Lattice) -> None:
+        given = model_of(antenna, "cell")
+        needs(lattice, Lattice, "cell, lattice", "a Lattice, such as rectangular('30 mm')")
+        object.__setattr__(self, "antenna", given.antenna if isinstance(given, Design) else given)
+        object.__setattr__(self, "lattice", lattice)
 
     def _in_words(self) -> str:
         return f"'{self.antenna.name}' without end by steps of {self.lattice.words}, in {self.antenna.medium}"

@@ -133,8 +133,10 @@ class Fed(Told):
 
     @property
     def towards_scan(self) -> Complexes:
-        """(E_θ, E_φ) times distance (2,), volts peak, of the cell's currents towards the scan."""
+        """(E_θ, E_φ) times distance (2,), volts peak, of the cell's currents towards the scan, where it is seen."""
         size = float(np.linalg.norm(self.uv))
+        if size > 1.0:
+            return np.full(2, np.nan + 0j)
         theta = np.array([math.asin(min(size, 1.0))])
         phi = np.array([math.atan2(self.uv[1], self.uv[0]) if size > 0.0 else 0.0])
         return np.array([x[0] for x in self.flow.far_field(theta, phi)])
