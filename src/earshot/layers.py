@@ -1,8 +1,10 @@
-"""Layers: their surface waves, lines printed on them, where to begin with a patch, and what they send back."""
+"""Layers: their surface waves, lines on and in them, where to begin with a patch, potentials, what they send back."""
 
+from .media.coupled_strips import CoupledStrips, Strip, coupled_strips
 from .media.earth_table import EarthTable, earth_table
 from .media.half_space import Reflection, reflection
 from .media.kernel_table import KernelTable, kernel_table
+from .media.levels import between_levels
 from .media.modes import SurfaceWave, surface_waves
 from .media.patch_start import PatchStart, disk_start, patch_start
 from .media.sommerfeld import sommerfeld_integrals
@@ -10,13 +12,17 @@ from .media.spectral import Spectrum
 from .media.strip_line import StripLine, strip_line, strip_width
 
 __all__ = [
+    "CoupledStrips",
     "EarthTable",
     "KernelTable",
     "PatchStart",
     "Reflection",
     "Spectrum",
+    "Strip",
     "StripLine",
     "SurfaceWave",
+    "between_levels",
+    "coupled_strips",
     "disk_start",
     "earth_table",
     "kernel_table",

@@ -41,8 +41,8 @@ def panels(edges: Floats) -> tuple[Floats, Floats]:
     return (middle + half * _NODES).ravel(), (half * _WEIGHTS).ravel()
 
 
-def sommerfeld_integrals(f: Function, rho: Floats, beyond: float, ripple: float) -> Complexes:
-    """S(ρ) of every function f gives: (functions, ρ).
+def sommerfeld_integrals(f: Function, rho: Floats, beyond: float, ripple: float, order: int = 0) -> Complexes:
+    """S(ρ) of every function f gives: (functions, ρ); order: of the Bessel function.
 
     f: spectra (functions, n) at wavenumbers (n,). rho (n,): distances > 0, rising. beyond: a real wavenumber beyond
     which f has no poles or branch points. ripple: the largest height, f going like e^{-k ripple}, that must be
@@ -54,12 +54,12 @@ def sommerfeld_integrals(f: Function, rho: Floats, beyond: float, ripple: float)
     while first < len(rho):
         # Distances within a factor of two share their path.
         last = int(np.searchsorted(rho, 2.0 * rho[first] * (1 + 1e-12)))
-        found.append(_group(f, rho[first:last], beyond, ripple))
+        found.append(_group(f, rho[first:last], beyond, ripple, order))
         first = last
     return np.concatenate(found, axis=1)
 
 
-def _group(f: Function, rho: Floats, beyond: float, ripple: float) -> Complexes:
+def _group(f: Function, rho: Floats, beyond: float, ripple: float, order: int) -> Complexes:
     from scipy.special import hankel1e, hankel2e, jv
 
     low, high = float(rho[0]), float(rho[-1])
@@ -69,7 +69,7 @@ def _group(f: Function, rho: Floats, beyond: float, ripple: float) -> Complexes:
     rising, rises = panels(np.array([0.0, lift]))
     k = np.concatenate([1j * rising, along + 1j * lift])
     w = np.concatenate([1j * rises, weights + 0j])
-    total = (f(k) * (w * k)) @ jv(0, np.outer(k, rho))
+    total = (f(k) * (w * k)) @ jv(order, np.outer(k, rho))
     a = beyond + 1j * lift
     # Downwards from a the path first comes back to the real axis, all in one.
     stop = _FADED / low
@@ -81,15 +81,18 @@ def _group(f: Function, rho: Floats, beyond: float, ripple: float) -> Complexes:
     for way, hankel in ((1j, hankel1e), (-1j, hankel2e)):
         k = a + way * t
         # hankel1e is H1(z) e^{-jz}, hankel2e is H2(z) e^{jz}.
-        waves = hankel(0, np.outer(k, rho)) * np.exp(way * np.outer(k, rho))
+        waves = hankel(order, np.outer(k, rho)) * np.exp(way * np.outer(k, rho))
         total += (f(k) * (0.5 * way * tw * k)) @ waves
     return np.asarray(total)
 
 
-def faded_integrals(f: Function, rho: Floats, beyond: float, lowest: float, highest: float) -> Complexes:
-    """∫ f(k) J0(kρ) k dk of functions that fade like e^{-k height}: (functions, ρ), rho (n,) not below zero.
+def faded_integrals(
+    f: Function, rho: Floats, beyond: float, lowest: float, highest: float, order: int = 0
+) -> Complexes:
+    """∫ f(k) J(kρ) k dk of functions that fade like e^{-k height}: (functions, ρ), rho (n,) not below zero.
 
-    The path is real beyond the last pole: to be taken where the lowest height is not far below the distances.
+    order: of the Bessel function. The path is real beyond the last pole: to be taken where the lowest height is not far
+    below the distances.
     """
     from scipy.special import jv
 
@@ -105,7 +108,7 @@ def faded_integrals(f: Function, rho: Floats, beyond: float, lowest: float, high
     tail, tails = panels(np.array(edges))
     k = np.concatenate([1j * rising, along + 1j * lift, beyond + 1j * (lift - rising), tail + 0j])
     w = np.concatenate([1j * rises, weights + 0j, -1j * rises, tails + 0j])
-    return np.asarray((f(k) * (w * k)) @ jv(0, np.outer(k, rho)))
+    return np.asarray((f(k) * (w * k)) @ jv(order, np.outer(k, rho)))
 
 
 Waves = Callable[[int, Complexes, Floats], Complexes]

@@ -1,0 +1,128 @@
+"""Potentials between levels, and strips in cross-section, against reference values and closed forms."""
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.special import ellipk, ellipkm1
+
+import earshot as es
+from earshot.layers import Spectrum, Strip, between_levels, coupled_strips, strip_line
+
+CASES = json.loads((Path(__file__).parent / "levels.json").read_text())["cases"]
+WAVE = 0.3
+HERTZ = 299_792_458.0 / WAVE
+
+
+def _stack(thicknesses, permittivities, losses=None, **more):
+    losses = losses or [0.0] * len(thicknesses)
+    layers = zip(thicknesses, permittivities, losses, strict=True)
+    return es.Stack([es.Layer(d, es.Dielectric("layer", e, t)) for d, e, t in layers], **more)
+
+
+def test_potentials_between_levels():
+    """Every open case, to 1e-6: the reference has as many digits."""
+    rows = {"xx": 0, "phi": 1, "zz": 2, "zx": 3}
+    cases = [c for c in CASES if c["id"].startswith("G_")]
+    for c in cases:
+        p = c["parameters"]
+        spectrum = Spectrum(_stack([WAVE * d for d in p["thickness_lambda0"]], p["eps_r"], p["tan_delta"]), HERTZ)
+        found = between_levels(spectrum, p["z_lambda0"] * WAVE, p["z_source_lambda0"] * WAVE, p["rho_lambda0"] * WAVE)
+        wanted = complex(*c["value"])
+        assert abs(found[rows[c["id"].split("_")[4]]][0] - wanted) < 1e-6 * abs(wanted), c["id"]
+    assert len(cases) == 126
+
+
+@settings(max_examples=12, deadline=None)
+@given(
+    st.floats(1.0, 9.0), st.floats(1.0, 9.0), st.floats(0.01, 0.08), st.floats(0.01, 0.08), st.floats(0.05, 0.95),
+    st.floats(0.05, 0.95), st.floats(0.02, 3.0),
+)  # fmt: skip
+def test_potentials_are_the_same_both_ways(one, two, low, high, a, b, rho):
+    spectrum = Spectrum(_stack([low * WAVE, high * WAVE], [one, two], [0.01, 0.002]), HERTZ)
+    z, source = a * low * WAVE, (low + b * high) * WAVE
+    there, back = (between_levels(spectrum, *x, [rho * WAVE]) for x in ((z, source), (source, z)))
+    for row in range(3):
+        assert there[row] == pytest.approx(back[row], rel=1e-7, abs=1e-7)
+    on_level = between_levels(spectrum, low * WAVE, low * WAVE, [rho * WAVE])
+    # A hair apart is as good as together.
+    near = between_levels(spectrum, low * WAVE, low * WAVE * (1.0 + 1e-7), [rho * WAVE])
+    for row in range(2):
+        assert on_level[row] == pytest.approx(near[row], rel=1e-4, abs=1e-5)
+
+
+def test_strips_of_the_reference():
+    cases = [c for c in CASES if c["id"][0] in "LB" and c["id"].endswith("static")]
+    for c in cases:
+        p, wanted = c["parameters"], c["value"]
+        stack = _stack([1e-3 * d for d in p["thickness_mm"]], p["eps_r"])
+        strips = [Strip(1e-3 * z, 1e-3 * w) for z, w in zip(p["strip_levels_z_mm"], p["strip_width_mm"], strict=True)]
+        found = coupled_strips(stack, strips, lid="lid" in p["top"])
+        if len(strips) == 1:
+            assert found.effective_permittivities[0] == pytest.approx(wanted[0], rel=1e-5), c["id"]
+            assert found.impedance[0, 0] == pytest.approx(wanted[1], rel=1e-5), c["id"]
+            continue
+        assert 1e12 * found.capacitance == pytest.approx(np.array(wanted[0]), rel=1e-5), c["id"]
+        assert 1e9 * found.inductance == pytest.approx(np.array(wanted[1]), rel=1e-5), c["id"]
+        assert found.effective_permittivities == pytest.approx(np.array(wanted[2]), rel=1e-5), c["id"]
+        if len(wanted) > 3:
+            assert found.even_and_odd == pytest.approx(wanted[3], rel=1e-5), c["id"]
+    assert len(cases) == 7
+
+
+@settings(max_examples=10, deadline=None)
+@given(st.floats(0.05, 6.0), st.floats(1.0, 10.0), st.floats(0.2, 5.0))
+def test_a_strip_half_way_between_planes(width, permittivity, spacing):
+    """In closed form (Cohn 1954): 30π/√ε K(k')/K(k), k = tanh(πw/2b)."""
+    stack = _stack([0.5e-3 * spacing] * 2, [permittivity] * 2)
+    found = coupled_strips(stack, [Strip(0.5e-3 * spacing, 1e-3 * width)], lid=True)
+    rest = 1.0 / np.cosh(0.5 * np.pi * width / spacing) ** 2
+    wanted = 29.97924580 * np.pi / np.sqrt(permittivity) * ellipk(rest) / ellipkm1(rest)
+    assert found.impedance[0, 0] == pytest.approx(wanted, rel=1e-5)
+    assert found.effective_permittivities[0] == pytest.approx(permittivity, rel=1e-9)
+
+
+def test_strips_beside_one_another():
+    """Two alike are symmetric, couple less the farther they are, and far apart are strips alone at low frequency."""
+    stack = _stack([1.6e-3], [4.4])
+
+    def pair(apart):
+        return coupled_strips(stack, [Strip("1.6 mm", "3 mm", x) for x in (-0.5 * apart, 0.5 * apart)])
+
+    gaps = [pair(x) for x in (3.2e-3, 4e-3, 8e-3, 60e-3)]
+    split = [one - two for one, two in (x.even_and_odd for x in gaps)]
+    assert (np.diff(split) < 0.0).all()
+    alone = strip_line(stack, "3 mm", "10 MHz")
+    assert gaps[-1].even_and_odd == pytest.approx([alone.impedance.real] * 2, rel=5e-3)
+    assert gaps[-1].effective_permittivities == pytest.approx([alone.effective_permittivity] * 2, rel=2e-3)
+    assert gaps[0].impedance == pytest.approx(gaps[0].impedance.T, rel=1e-9)
+    assert list(gaps[0].table()["C_pF_per_m"] > 0.0) == [True, False, True]
+    three = coupled_strips(stack, [Strip("1.6 mm", "1 mm", x) for x in (-2e-3, 0.0, 2e-3)])
+    assert (np.diff(three.effective_permittivities) <= 1e-9).all()
+    assert three.capacitance.sum(axis=1).min() > 0.0
+
+
+@pytest.mark.parametrize(
+    ("wrong", "words"),
+    [
+        (lambda s: coupled_strips(s, []), "strips"),
+        (lambda s: coupled_strips(s, [Strip(2e-3, 1e-3)]), "between the planes"),
+        (lambda s: coupled_strips(s, [Strip(1.6e-3, 1e-3)], lid=True), "between the planes"),
+        (lambda s: coupled_strips(s, [Strip(1e-3, 1e-3), Strip(1e-3, 1e-3, 0.5e-3)]), "touch"),
+        (lambda s: coupled_strips(s, [Strip(1e-3, 1e-3)]).even_and_odd, "two strips"),
+        (lambda s: coupled_strips(s, ["strip"]), "not a Strip"),
+        (lambda _: Strip(1e-3, 0), "above zero"),
+        (
+            lambda _: coupled_strips(_stack([1e-3], [2.0], open_below=True), [Strip(5e-4, 1e-3)]),
+            "neither a plane nor a lid",
+        ),
+        (lambda s: between_levels(Spectrum(s, 1e9), 2e-3, 0.0, 0.1), "not in the layers"),
+        (lambda s: between_levels(Spectrum(s, 1e9), 1e-3, 0.0, 0.0), "above zero"),
+    ],
+)
+def test_what_cannot_be_is_told(wrong, words):
+    with pytest.raises(es.UsageError, match=words):
+        wrong(_stack([1.6e-3], [4.4]))
