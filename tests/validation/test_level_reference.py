@@ -75,11 +75,11 @@ def test_strips_of_the_reference():
 
 @settings(max_examples=10, deadline=None)
 @given(st.floats(0.05, 6.0), st.floats(1.0, 10.0), st.floats(0.2, 5.0))
-def test_a_strip_half_way_between_planes(width, permittivity, spacing):
+def test_a_strip_half_way_between_planes(ratio, permittivity, spacing):
     """In closed form (Cohn 1954): 30π/√ε K(k')/K(k), k = tanh(πw/2b)."""
     stack = _stack([0.5e-3 * spacing] * 2, [permittivity] * 2)
-    found = coupled_strips(stack, [Strip(0.5e-3 * spacing, 1e-3 * width)], lid=True)
-    rest = 1.0 / np.cosh(0.5 * np.pi * width / spacing) ** 2
+    found = coupled_strips(stack, [Strip(0.5e-3 * spacing, 1e-3 * ratio * spacing)], lid=True)
+    rest = 1.0 / np.cosh(0.5 * np.pi * ratio) ** 2
     wanted = 29.97924580 * np.pi / np.sqrt(permittivity) * ellipk(rest) / ellipkm1(rest)
     assert found.impedance[0, 0] == pytest.approx(wanted, rel=1e-5)
     assert found.effective_permittivities[0] == pytest.approx(permittivity, rel=1e-9)

@@ -100,6 +100,8 @@ class CoupledStrips:
 def coupled_strips(stack: Stack, strips: Sequence[Strip], *, lid: bool = False) -> CoupledStrips:
     """What endless strips on a stack do to one another, without loss and dispersion; lid: a plane on the topmost layer.
 
+    To 1e-5 for strips up to twenty times as wide as the thinnest layer is thick, to 1e-3 for wider ones.
+
     Raises UsageError for strips outside the layers, on the lid or in one another, and where there is no plane at all.
     """
     several = tuple(strips)
