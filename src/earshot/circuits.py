@@ -1,7 +1,7 @@
 """Impedances, lines and fixtures; networks of ports; circuits of parts."""
 
 from .description.strip_parts import corner, open_end, open_extension, trace_circuit
-from .description.strips import strip
+from .description.strips import strip, strip_pair, strip_pair_sizes
 from .network.amplifier import Amplifier, amplifier
 from .network.assembly import Circuit, Placed
 from .network.components import (
@@ -100,6 +100,8 @@ __all__ = [
     "short_circuit",
     "solve_circuit",
     "strip",
+    "strip_pair",
+    "strip_pair_sizes",
     "stub",
     "switch",
     "tee",

@@ -126,3 +126,62 @@ def test_strips_beside_one_another():
 def test_what_cannot_be_is_told(wrong, words):
     with pytest.raises(es.UsageError, match=words):
         wrong(_stack([1.6e-3], [4.4]))
+
+
+def test_pairs_of_strips_as_parts():
+    """Sizes for impedances, and back; a quarter wave of them couples as its modes say; without loss."""
+    board = es.substrate("1.6 mm", 4.4)
+    width, gap = es.circuits.strip_pair_sizes(board, 61.0, 41.0)
+    pair = es.circuits.strip_pair(board, width, gap, "17 mm")
+    assert (pair.even.impedance, pair.odd.impedance) == pytest.approx((61.0, 41.0), rel=2e-4)
+    assert pair.even.velocity < pair.odd.velocity < 1.0
+    hertz = np.linspace(0.1e9, 4e9, 40)
+    s = pair.scattering(hertz, 50.0)
+    assert np.abs(s @ np.swapaxes(s.conj(), 1, 2) - np.eye(4)).max() < 1e-9
+    most = np.abs(s[:, pair.ports.index("in"), pair.ports.index("coupled")]).max()
+    assert most == pytest.approx((61.0 - 41.0) / (61.0 + 41.0), rel=0.03)
+    for wrong, words in (
+        (lambda: es.circuits.strip_pair(board, "3 mm", 0, "17 mm"), "gap"),
+        (lambda: es.circuits.strip_pair_sizes(board, 40.0, 50.0), "below even"),
+        (lambda: es.circuits.strip_pair_sizes(board, 900.0, 2.0), "no width and gap"),
+    ):
+        with pytest.raises(es.UsageError, match=words):
+            wrong()
+
+
+FED = """
+title = "patch through a pair"
+frequency = "2.4 GHz"
+[[layer]]
+thickness = "1.6 mm"
+of = "glass epoxy"
+[sheet.patch]
+plate = { width = "29 mm", depth = "38 mm", centre = "0, 0, 1.6 mm" }
+density = 0.4
+[wire.pin]
+radius = "0.6 mm"
+points = ["8 mm, 0, 0", "8 mm, 0, 1.6 mm"]
+[port.feed]
+on = "pin"
+at = 0
+[circuit]
+inputs = ["in", "aside"]
+[circuit.part.pair]
+strip_pair = { width = "2.6 mm", gap = "0.5 mm", length = "17 mm" }
+nodes = ["in", "aside", "feed", "end"]
+[circuit.part.rest]
+to_ground = "50 ohm"
+nodes = ["end"]
+"""
+
+
+def test_a_pair_in_a_design_file(tmp_path):
+    place = tmp_path / "pair.toml"
+    place.write_text(FED)
+    assert es.read_design(place).title == "patch through a pair"
+    place.write_text(FED.replace('gap = "0.5 mm"', 'gap = "-1 mm"'))
+    with pytest.raises(es.DesignFileError, match="gap"):
+        es.read_design(place)
+    place.write_text(FED.replace('[[layer]]\nthickness = "1.6 mm"\nof = "glass epoxy"\n', ""))
+    with pytest.raises(es.DesignFileError, match="no layers"):
+        es.read_design(place)

@@ -11,7 +11,7 @@ import numpy as np
 
 from ..arraytypes import Floats
 from ..description.design import Quantities
-from ..description.strips import strip
+from ..description.strips import strip, strip_pair
 from ..errors import DesignFileError, UsageError, unknown
 from ..media.surroundings import Medium
 from ..network import components, couplers, trees
@@ -193,6 +193,11 @@ def _part(
         return in_series(ohms) if kind == "in_series" else to_ground(ohms)
     if kind in ("line", "stub"):
         return _line(texts, said, what, read, around.medium)
+    if kind == "strip_pair":
+        if around.medium.stack is None:
+            raise DesignFileError(f"{texts.name}: {what}: the file has no layers to print it on: add [[layer]]")
+        sizes = {name: read(value, "length", f"{what}.{name}") for name, value in said}
+        return _made(texts, what, strip_pair, {"stack": around.medium.stack, **sizes})
     words = _words(said, what, read)
     if "frequency" in type(said).model_fields and kind not in ("divider_tree", "hybrid_matrix"):
         words.setdefault("frequency", texts.frequency)

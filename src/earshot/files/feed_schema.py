@@ -116,6 +116,17 @@ class CoupledLinesTable(MadeOfLinesTable):
     """In dB."""
 
 
+class StripPairTable(Table):
+    """Two like strips side by side on this file's board; ports in, coupled, through, isolated."""
+
+    width: Amount
+    """Of each."""
+    gap: Amount
+    """Between them."""
+    length: Amount
+    """Of both."""
+
+
 class DividerTable(MatchedTable):
     """Ideal; ports in, out 1, out 2, ..., all in phase."""
 
@@ -236,6 +247,8 @@ class PartTable(Table):
     """A ring of one and a half waves; ports sum, one, two, difference."""
     coupled_lines: CoupledLinesTable | None = None
     """Coupled lines."""
+    strip_pair: StripPairTable | None = None
+    """Coupled lines that are strips."""
     divider: DividerTable | None = None
     """An ideal divider."""
     quarter_wave_divider: QuarterWaveDividerTable | None = None

@@ -86,6 +86,14 @@ class CoupledStrips:
             raise UsageError("coupled strips: even and odd impedances are those of two strips that are alike")
         return float(z[0, 0] + z[0, 1]), float(z[0, 0] - z[0, 1])
 
+    @property
+    def even_and_odd_permittivities(self) -> tuple[float, float]:
+        """Effective ones of two like strips, fed alike and against one another; raises UsageError as `even_and_odd`."""
+        _ = self.even_and_odd
+        (c, m), (inductance, mutual) = self.capacitance[0], self.inductance[0]
+        pairs = ((inductance + mutual) * (c + m), (inductance - mutual) * (c - m))
+        return float(pairs[0] * SPEED_OF_LIGHT**2), float(pairs[1] * SPEED_OF_LIGHT**2)
+
     def table(self) -> pd.DataFrame:
         """A row per pair of strips: capacitance (pF/m) and inductance (nH/m)."""
         import pandas as pd
