@@ -10,7 +10,7 @@ from ..studies.variants import each_variant
 from ..studies.varying import Study
 from .place import Place
 
-_EXAMPLE = "shore.height = 3 m to 30 m in 28"
+_FORM = "STATION.KEY=RANGE", "shore.height = 3 m to 30 m in 28"
 _FIGURES = (
     "margin", "path loss", "received", "antenna gains", "ground", "terrain", "by P.526 alone", "clearance", "distance"
 )  # fmt: skip
@@ -44,7 +44,7 @@ def _varied(
         return place.with_(*texts)
 
     title = f"{place.title}, {one} to {two}"
-    return each_variant(title, changes, _EXAMPLE, ask, made, lambda name: _present(place, name))
+    return each_variant(title, changes, _FORM, ask, made, lambda name: _present(place, name))
 
 
 def _present(place: Place, name: str) -> str:

@@ -17,7 +17,7 @@ from ..files.lattice_keys import cell_of
 from .variants import each_variant
 from .varying import Study
 
-_EXAMPLE = "pitch = 26 mm to 34 mm in 9"
+_FORM = "NAME=RANGE", "pitch = 26 mm to 34 mm in 9"
 
 
 def vary_cell(
@@ -97,4 +97,4 @@ def _study(file: DesignFile, changes: Sequence[str], ask: Callable[[list[str]], 
     def present(name: str) -> str:
         return given[name].text if name in given else ""
 
-    return each_variant(file.title, changes, _EXAMPLE, ask, made, present)
+    return each_variant(file.title, changes, _FORM, ask, made, present)

@@ -15,20 +15,20 @@ _MOST = 10_000
 
 
 def each_variant(
-    title: str, changes: Sequence[str], example: str, ask: Callable[[list[str]], pd.DataFrame],
+    title: str, changes: Sequence[str], form: tuple[str, str], ask: Callable[[list[str]], pd.DataFrame],
     made: Callable[[list[str]], object], present: Callable[[str], str],
 ) -> Study:  # fmt: skip
     """A row for each combination of "NAME = RANGE", as `steps_of` reads ranges.
 
     ask: from texts "name=step" to figures, by name their "value" and "unit". made: looks at the first such texts, so
     that what can never be changed is told at once; what goes wrong later is a row without figures, and a word. present:
-    what there is of a name now. example: of a change, for complaints. Raises UsageError for changes that are none.
+    what there is of a name now. form: of a change, and an example, for complaints. Raises UsageError for changes that are none.
     """
     names, told = [], []
     for text in changes:
         name, sign, steps = (piece.strip() for piece in text.partition("="))
         if not sign or not name or not steps:
-            raise UsageError(f"vary: '{text}' is not NAME=RANGE; write it like '{example}'")
+            raise UsageError(f"vary: '{text}' is not {form[0]}; write it like '{form[1]}'")
         names.append(name)
         told.append(steps_of(steps, name))
     rows = list(itertools.product(*told))
