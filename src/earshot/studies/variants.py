@@ -22,7 +22,8 @@ def each_variant(
 
     ask: from texts "name=step" to figures, by name their "value" and "unit". made: looks at the first such texts, so
     that what can never be changed is told at once; what goes wrong later is a row without figures, and a word. present:
-    what there is of a name now. form: of a change, and an example, for complaints. Raises UsageError for changes that are none.
+    what there is of a name now. form: of a change, and an example, for complaints. Raises UsageError for changes that
+    are none.
     """
     names, told = [], []
     for text in changes:
