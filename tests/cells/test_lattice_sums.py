@@ -74,6 +74,17 @@ def test_sums_by_a_window_are_ewalds(a, b, u, v):
         assert np.abs(found - wanted).max() < 1e-8 * np.abs(wanted).max()
 
 
+@pytest.mark.parametrize("off", [1e-12, 1e-7, 1e-6, 4e-6, 1.7e-5, 1e-4, 1e-3])
+def test_beside_a_cell_that_is_left_out(off):
+    """Where its own term would be without end: as smooth there as anywhere."""
+    lattice = rectangular(0.5)
+    axes = np.array([0.5, 0.5 + off]), np.zeros(1), np.zeros(1)
+    for split in (None, 2.0, 3.0):
+        here, aside = OpenSum(lattice, K, NEAR, axes, split).at(K * np.array([0.2, 0.1]))[:, 0, 0]
+        slope = OpenSum(lattice, K, NEAR, (np.array([0.5, 0.51]), *axes[1:]), split).at(K * np.array([0.2, 0.1]))
+        assert abs(aside - here) < 2.0 * abs(slope[1, 0, 0] - slope[0, 0, 0]) / 0.01 * off + 2e-9
+
+
 def test_lattices():
     assert triangular("10 mm").steps == pytest.approx(np.array([[0.01, 0], [0.005, 0.00866025]]), abs=1e-7)
     assert skewed("10 mm", "10 mm", "45 deg").steps[1] == pytest.approx([0.01, 0.01])

@@ -70,7 +70,7 @@ class OpenSum:
         height = z**2
         for n, (cell, left_out) in enumerate(zip(cells, out, strict=True)):
             r = np.sqrt(((x - cell[0]) ** 2)[:, None, None] + ((y - cell[1]) ** 2)[:, None] + height)
-            close = r * e < 1e-4
+            close = r * e < 1e-5
             safe = np.where(close, 1.0 / e, r)
             level = np.exp((0.5 * k / e) ** 2 - (safe * e) ** 2) * wofz(0.5 * k / e + 1j * safe * e).real
             if left_out:
