@@ -219,6 +219,10 @@ def test_ports_and_loads():
     fed = found.fed(1, {"pa": 1.0})
     assert abs(fed.balance) < 1e-3
     assert dict(fed.losses())["what closes port 'pb'"] == pytest.approx(abs(found.scattering[1, 1, 0]) ** 2, rel=1e-6)
+    # Each way for itself: the matrix of a scan is not symmetric, and a cut has the same one.
+    assert abs(found.scattering[1, 0, 1] - found.scattering[1, 1, 0]) > 1e-3
+    cut = scan_line(cell, found.uv[0], found.uv[1], HERTZ, steps=2)
+    assert np.abs(cut.scattering - found.scattering).max() < 1e-12
     both = found.table({"pa": 1.0, "pb": 1.0})
     assert list(both["port"]) == ["pa", "pa", "pb", "pb"]
     with pytest.raises(es.UsageError, match="say which are fed"):
@@ -274,6 +278,9 @@ def test_what_beside_the_onset_of_a_lobe_is_told(caplog):
     found = scan(cell, [[0.5, 0.0]], HERTZ)
     assert "leaves along the array" in caplog.text
     assert np.isfinite(found.scattering).all()
+    # Its waves and its power are those of where it was solved, a hair away.
+    assert 0.0 < np.linalg.norm(found.uv[0] - [0.5, 0.0]) < 1e-3
+    assert abs(found.fed(0).balance) < 1e-3
 
 
 def test_blind_by_no_wave_is_the_elements_own():

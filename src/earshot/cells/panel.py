@@ -68,9 +68,13 @@ class Couplings(Told):
 
     def at(self, uv: Floats, steps: Ints) -> Complexes:
         """Active reflection (scans, n) at places in steps (n, 2), all fed alike and steered to u, v (scans, 2)."""
-        scattering = self.scattering(steps)
-        phases = np.exp(-1j * wavenumber(self.frequency) * uv @ self.cell.lattice.places(steps).T)
-        return np.asarray((phases @ scattering.T) / phases)
+        return _active(self.scattering(steps), self.cell.lattice.places(steps), wavenumber(self.frequency) * uv)
+
+
+def _active(scattering: Complexes, places: Floats, transverse: Floats) -> Complexes:
+    """Active reflection (scans, n) at places (n, 2), of S (n, n), fed alike with phases of wavenumbers (scans, 2)."""
+    waves = np.exp(-1j * transverse @ places.T)
+    return np.asarray((waves @ scattering.T) / waves)
 
 
 def couplings(
@@ -207,8 +211,8 @@ class Beside(Told):
     @cached_property
     def solved(self) -> Complexes:
         """Active reflection of every element of the panel (scans, elements)."""
-        phases = np.exp(-1j * wavenumber(self.panel.frequency) * self.scan.uv @ self.panel.layout.positions[:, :2].T)
-        return np.asarray((phases @ self.panel.scattering.T) / phases)
+        places = self.panel.layout.positions[:, :2]
+        return _active(self.panel.scattering, places, wavenumber(self.panel.frequency) * self.scan.uv)
 
     @cached_property
     def predicted(self) -> Complexes:

@@ -291,10 +291,13 @@ def scan(
     """
     uv, hertz = _directions(directions), frequencies_of(frequencies)
     solver = solver_of(cell, float(hertz.max()), rule)
-    found = [solver.answer(float(f), x) for f in hertz for x in uv]
+    found = [solver.solved(float(f), x, solver.vectors.astype(complex)) for f in hertz for x in uv]
+    # Where a scan was moved off an onset, its waves are those of where it went.
+    coefficients, places = np.array([x.T for x, _ in found]), np.array([x for _, x in found])
+    admittance = np.array([solver.vectors.T @ x for x, _ in found], np.complex128)
     return CellScan(
-        cell, solver.basis, np.repeat(hertz, len(uv)), np.tile(uv, (len(hertz), 1)), np.array([x[0] for x in found]),
-        np.array([x[1] for x in found]), np.ones(len(found), bool), solver.rule,
+        cell, solver.basis, np.repeat(hertz, len(uv)), places, coefficients, admittance,
+        np.ones(len(found), bool), solver.rule,
     )  # fmt: skip
 
 

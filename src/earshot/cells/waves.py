@@ -1,7 +1,7 @@
 """What leaves an array without end: Floquet waves, one in each direction in which all cells agree.
 
 A cell whose far field is F(θ, φ) e^{-jkr}/r sends, with all others in step, plane waves of E = 2πF/(jkA cos θ), A its
-area, and of the power λ²|F|²/(2ηA cos θ) a cell (the sum over places as one over waves; Bhattacharyya 2006, ch. 3).
+area, and of the power λ²|F|²/(2ηA cos θ) a cell: the sum over places as one over waves (Poisson).
 """
 
 from __future__ import annotations

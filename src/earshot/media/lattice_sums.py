@@ -3,7 +3,7 @@
 The sum is over all cells (p, q), h(r) = Σ g(r - r_pq) e^{-jκ·r_pq}, with κ the transverse wavenumber of the scan. What
 is wanted here is h less the terms of cells `near`, which are summed elsewhere, one by one: it is smooth where they are.
 
-In free space g = e^{-jkR}/R, and Ewald's method splits it (Jordan, Richter and Sheng 1986, eqs. 2.16 to 2.19): a sum
+In free space g = e^{-jkR}/R, and Ewald's method splits it (Jordan, Richter and Sheng 1986): a sum
 over places of e^{(k/2E)² - (RE)²} Re w(k/2E + jRE)/R, w the Faddeeva function, which does not know the scan but in its
 phases, and a sum over Floquet waves. On layers g is known as a spectrum and as a table: it is cut off at a radius by a
 window without corners, which leaves in space a sum of few terms, and of the spectrum what falls off fast.
