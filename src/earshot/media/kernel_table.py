@@ -8,6 +8,7 @@ most: a distance finds its place among them by a piecewise linear map.
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -17,16 +18,20 @@ from numpy.typing import ArrayLike, NDArray
 from ..arraytypes import Complexes, Floats
 from .sommerfeld import at_zero, decay, sommerfeld_integrals
 from .spectral import Spectrum
+from .sweep import Sweep
 
 _NEGLIGIBLE = 2e-3
 _MOST_IMAGES = 6
 _FINE, _MIDDLE = 8.0, 32.0
 _PER_WAVELENGTH = 100.0
+_FINER = 1.7
 
 
 @dataclass(frozen=True)
 class KernelTable:
     """Kernels, 1/m, between currents and charges on the metal of a stack; e^{-jkρ}/ρ in free space.
+
+    Of metal on two levels: of currents and ends of probes on one, seen from the other.
 
     images (n, 5): depth (m), then its share in the vector and in the scalar kernel, each real and imaginary: shares of
     e^{-jkR}/R, R² = ρ² + depth². steps (5,): two bounds (m) and three densities (1/m) of the nodes. whole (intervals, 4
@@ -125,50 +130,133 @@ def images_of(spectrum: Spectrum, depth: float) -> Floats:
     return np.array([[d, v.real, v.imag, s.real, s.imag] for d, v, s in found])
 
 
+def images_to(spectrum: Spectrum, level: int, depth: float) -> Floats:
+    """The same from its metal to a higher face: what goes there straight, and first images no deeper than `depth`, m.
+
+    As static waves go, up and down, in lines of impedance 1/ε for charges and µ for currents: at every face some turn
+    back, and the others go on.
+    """
+    stack = spectrum.stack
+    air = (1.0 + 0j, 1.0)
+    matter = [air, *((x.material.complex_permittivity, x.material.permeability) for x in stack.layers), air]
+    (eb, mb), (ea, ma) = matter[stack.metal_on], matter[stack.metal_on + 1]
+    straight = stack.faces[level] - stack.level
+    found: dict[float, tuple[complex, complex]] = {}
+    # How far, of which layer, upwards or not, and amplitudes.
+    going = [(0.0, stack.metal_on + up, up, 2.0 * ma * mb / (ma + mb) + 0j, 2.0 / (ea + eb)) for up in (True, False)]
+    while going and len(found) < _MOST_IMAGES:
+        going.sort(key=lambda one: one[0])
+        far, own, up, vector, scalar = going.pop(0)
+        if own in (0, len(matter) - 1) or max(abs(vector), abs(scalar)) < _NEGLIGIBLE:
+            continue
+        far += stack.layers[own - 1].thickness
+        if far > max(depth, straight * (1.0 + 1e-9)):
+            continue
+        face, onward = (own, own + 1) if up else (own - 1, own - 1)
+        (e1, m1), (e2, m2) = matter[own], matter[onward]
+        turned, back = (m2 - m1) / (m2 + m1), (e1 - e2) / (e1 + e2)
+        if face == 0 and stack.has_plane:
+            turned, back = -1.0, -1.0 + 0j
+        if face == level:
+            near = next((x for x in found if abs(x - far) < 1e-9 * stack.thickness), far)
+            so_far = found.get(near, (0j, 0j))
+            found[near] = so_far[0] + vector * (1.0 + turned), so_far[1] + scalar * (1.0 + back)
+        going.append((far, own, not up, vector * turned, scalar * back))
+        going.append((far, onward, up, vector * (1.0 + turned), scalar * (1.0 + back)))
+    return np.array([[d, v.real, v.imag, s.real, s.imag] for d, (v, s) in sorted(found.items())])
+
+
 def kernel_table(spectrum: Spectrum, reach: float, cell: float) -> KernelTable:
     """The kernels up to a distance `reach`, m, for triangles no larger than `cell`, m."""
-    k0, height = spectrum.wavenumber, spectrum.stack.level
-    smallest = min(x.thickness for x in spectrum.stack.layers)
-    steps = spacing(spectrum)
-    count = int(place_among(steps, np.array(reach))) + 2
-    images = images_of(spectrum, 1.5 * cell)
-    tall = math.fsum(x.thickness * x.material.permeability for x in spectrum.stack.below)
+    own = spectrum.stack.metal_on
+    return level_tables(spectrum, (own,), reach, cell)[own, own]
 
-    def smooth(k: Complexes) -> Complexes:
+
+@dataclass(frozen=True)
+class _Pair:
+    """What is tabled of metal on a level, seen from it or a higher one."""
+
+    spectrum: Spectrum
+    level: int
+    images: Floats
+
+    @property
+    def own(self) -> bool:
+        """Whether both are one."""
+        return self.level == self.spectrum.stack.metal_on
+
+    @property
+    def tall(self) -> float:
+        """What inductance of probes goes by, m: of those that end on either, what is side by side."""
+        return math.fsum(x.thickness * x.material.permeability for x in self.spectrum.stack.below)
+
+    def smooth(self, sweep: Sweep) -> Complexes:
         """The spectra less those of their images, and of the inductance of probes."""
-        found = spectrum.kernels(k)
-        u0 = decay(k, 1.0)
-        for depth, vr, vi, sr, si in images:
+        found = sweep.kernels(self.spectrum.stack.metal_on, self.level)
+        u0, k0 = decay(sweep.k, 1.0), self.spectrum.wavenumber
+        for depth, vr, vi, sr, si in self.images:
             fading = np.exp(-u0 * depth * k0) / u0
             found[0] -= complex(vr, vi) * fading
             found[1] -= complex(sr, si) * fading
-        found[3] += 2.0 * tall * k0 / (k * k + 1.0)
+        found[-1] += 2.0 * self.tall * k0 / (sweep.k * sweep.k + 1.0)
         return found
 
-    rho = nodes_of(steps, count)
-    beyond = spectrum.slowest + 0.5
-    ripple = 2.0 * (spectrum.stack.thickness + height) * k0
-    values = (
-        np.concatenate(
-            [
-                at_zero(smooth, beyond, smallest * k0)[:, None],
-                sommerfeld_integrals(smooth, rho[1:] * k0, beyond, ripple),
-            ],
-            axis=1,
+    def tables(self, steps: Floats, rho: Floats, values: Complexes) -> list[KernelTable]:
+        """From its integrals (spectra, distances), 1/m, at nodes: one, or of two levels one each way."""
+        k0 = self.spectrum.wavenumber
+        whole = np.zeros((2, len(rho)), np.complex128)
+        for depth, vr, vi, sr, si in self.images:
+            far = np.hypot(rho, depth)
+            wave_there = np.exp(-1j * k0 * far) * (rho / far if depth else 1.0)
+            whole += np.array([[complex(vr, vi)], [complex(sr, si)]]) * wave_there
+        whole += rho * values[:2]
+        # Between two levels the kernels are even in the distance, and this is odd.
+        flat: Any = "not-a-knot" if self.own else ((2, np.zeros(2)), "not-a-knot")
+        rest = np.stack(
+            [parted(cubics_through(values[:2] + _waves(self.images, n, k0, rho), rho)) for n in range(len(self.images))]
         )
-        * k0
-    )
-    whole = np.zeros((2, len(rho)), np.complex128)
-    for depth, vr, vi, sr, si in images:
-        far = np.hypot(rho, depth)
-        wave_there = np.exp(-1j * k0 * far) * (rho / far if depth else 1.0)
-        whole += np.array([[complex(vr, vi)], [complex(sr, si)]]) * wave_there
-    whole += rho * values[:2]
-    rest = np.stack([parted(cubics_through(values[:2] + _waves(images, n, k0, rho), rho)) for n in range(len(images))])
-    return KernelTable(
-        k0, images, steps, parted(cubics_through(whole, rho)), rest,
-        cubics_through(values[2:3], rho)[:, 0], cubics_through(values[3:], rho)[:, 0], tall,
-    )  # fmt: skip
+        *ends, between = np.moveaxis(cubics_through(values[2:], rho), 1, 0)
+        cubics = parted(cubics_through(whole, rho, flat))
+        return [
+            KernelTable(k0, self.images, steps, cubics, rest, np.ascontiguousarray(end), between, self.tall)
+            for end in ends
+        ]
+
+
+def level_tables(
+    spectrum: Spectrum, levels: Sequence[int], reach: float, cell: float
+) -> dict[tuple[int, int], KernelTable]:
+    """The same of metal on some levels, given from the lowest, by where it is and where it is seen from."""
+    pairs = []
+    for place, one in enumerate(levels):
+        below = Spectrum(spectrum.stack.on(one), spectrum.frequency)
+        pairs.append(_Pair(below, one, images_of(below, 1.5 * cell)))
+        pairs += [_Pair(below, two, images_to(below, two, 1.5 * cell)) for two in levels[place + 1 :]]
+    k0, stack = spectrum.wavenumber, spectrum.stack
+    smallest = min(x.thickness for x in stack.layers)
+    steps = spacing(spectrum)
+    if len(levels) > 1:
+        # What is thin between two levels is as sharp as its own thickness.
+        steps[2:] *= _FINER
+    rho = nodes_of(steps, int(place_among(steps, np.array(reach))) + 2)
+    beyond = spectrum.slowest + 0.5
+    ripple = 2.0 * (stack.thickness + stack.faces[levels[-1]]) * k0
+
+    def smooth(k: Complexes) -> Complexes:
+        sweep = spectrum.sweep(k)
+        return np.concatenate([pair.smooth(sweep) for pair in pairs])
+
+    # Bessel functions are the dear part, and the same for all.
+    start = at_zero(smooth, beyond, smallest * k0)[:, None]
+    values = np.concatenate([start, sommerfeld_integrals(smooth, rho[1:] * k0, beyond, ripple)], axis=1) * k0
+    found, first = {}, 0
+    for pair in pairs:
+        last = first + (4 if pair.own else 5)
+        made = pair.tables(steps, rho, values[first:last])
+        one, two = pair.spectrum.stack.metal_on, pair.level
+        found[one, two], found[two, one] = made[0], made[-1]
+        first = last
+    return found
 
 
 def _waves(images: Floats, last: int, k0: float, rho: Floats) -> Complexes:

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from .. import units
-from ..arraytypes import Bools, Complexes, Floats
+from ..arraytypes import Bools, Complexes, Floats, Ints
 from ..errors import UsageError
 from .catalogue import Catalogue
 from .half_space import reflected
@@ -89,7 +89,8 @@ class Layer:
 class Stack(Plain):
     """A conducting plane at z = 0, layers on it from the bottom up, and air above; all without end.
 
-    metal_on: the number of layers below the metal; all of them unless given, which is the top. plane: the metal of the
+    Metal may lie on any face of the layers but the plane. metal_on: the number of layers below the metal that is spoken
+    of where one level is meant, as of lines; all of them unless given, which is the top. plane: the metal of the
     plane, many skin depths thick; a perfect conductor unless given. open_below: there is no plane, but air under the
     layers as well.
     """
@@ -145,14 +146,23 @@ class Stack(Plain):
         return self.layers[self.metal_on :]
 
     @cached_property
+    def faces(self) -> tuple[float, ...]:
+        """Heights of all faces of the layers, from z = 0 up, metres."""
+        return tuple(math.fsum(x.thickness for x in self.layers[:n]) for n in range(len(self.layers) + 1))
+
+    @property
     def level(self) -> float:
         """Height of the metal over the plane, metres."""
-        return math.fsum(layer.thickness for layer in self.below)
+        return self.faces[self.metal_on]
 
-    @cached_property
+    @property
     def thickness(self) -> float:
         """Of all layers, the height of the topmost face, metres."""
-        return math.fsum(layer.thickness for layer in self.layers)
+        return self.faces[-1]
+
+    def on(self, level: int) -> Stack:
+        """The same with its metal on another face: over so many layers."""
+        return self if level == self.metal_on else Stack(self.layers, level, self.plane, open_below=self.open_below)
 
     @property
     def slowest(self) -> float:
@@ -179,9 +189,17 @@ class Stack(Plain):
         """Whether heights are between z = 0 and the topmost face."""
         return np.asarray((np.asarray(heights) > 0.0) & (np.asarray(heights) < self.thickness))
 
+    def level_at(self, heights: Floats) -> Ints:
+        """Over how many layers a face is that metal at heights is on, within a millionth; -1 where there is none."""
+        found = np.full(np.shape(heights), -1)
+        for number in range(0 if self.open_below else 1, len(self.faces)):
+            face = self.faces[number]
+            found[np.abs(np.asarray(heights) - face) <= 1e-6 * (face or self.thickness)] = number
+        return found
+
     def carries(self, heights: Floats) -> Bools:
-        """Whether metal at heights is on its level: within a millionth of it, or of the thickness."""
-        return np.asarray(np.abs(np.asarray(heights) - self.level) <= 1e-6 * (self.level or self.thickness))
+        """Whether metal at heights is on a face of the layers."""
+        return np.asarray(self.level_at(heights) >= 0)
 
     def at(self, frequency: float) -> Spectrum:
         """It at a frequency in Hz."""

@@ -1,0 +1,149 @@
+"""The layers of a stack as transmission lines at transverse wavenumbers, each part worked out when first asked for.
+
+With u = √(k² - εµ), a layer is a line of impedance u/jε for TM and jµ/u for TE, joined to the next by its voltage and
+current (Michalski and Mosig 1997, eq. 4); lengths times k0, impedances over that of free space. Faces are counted from
+z = 0, layers by the face under them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable, Sequence
+from itertools import accumulate
+
+import numpy as np
+
+from ..arraytypes import Complexes
+from .sommerfeld import decay
+
+Figures = tuple[float, complex, float]
+"""Of a layer: thickness times k0, ε and µ."""
+
+
+class Sweep:
+    """Layers, from the bottom up, at wavenumbers k (any shape) over k0; ground: impedance under them, None for air."""
+
+    def __init__(self, layers: Sequence[Figures], ground: complex | None, k: Complexes) -> None:
+        self.layers, self.ground = layers, ground
+        self.k = np.asarray(k, np.complex128)
+        self._known: dict[Hashable, Complexes] = {}
+
+    def _once(self, name: Hashable, work: Callable[[], Complexes]) -> Complexes:
+        if name not in self._known:
+            self._known[name] = work()
+        return self._known[name]
+
+    def _decay(self, n: int) -> Complexes:
+        _, eps, mu = self.layers[n]
+        return self._once(("u", n), lambda: decay(self.k, eps * mu))
+
+    def _tanh(self, n: int) -> Complexes:
+        return self._once(("t", n), lambda: np.tanh(self._decay(n) * self.layers[n][0]))
+
+    def _sech(self, n: int) -> Complexes:
+        def work() -> Complexes:
+            small = np.exp(-self._decay(n) * self.layers[n][0])
+            return np.asarray(2.0 * small / (1.0 + small * small))
+
+        return self._once(("s", n), work)
+
+    def _impedance(self, n: int, tm: bool) -> Complexes:
+        _, eps, mu = self.layers[n]
+        return self._once(("z", n, tm), lambda: self._decay(n) / (1j * eps) if tm else 1j * mu / self._decay(n))
+
+    def air(self, tm: bool) -> Complexes:
+        """The impedance of air."""
+        u0 = self._once("air", lambda: decay(self.k, 1.0))
+        return u0 / 1j if tm else 1j / u0
+
+    def bottom(self, tm: bool) -> Complexes:
+        """The impedance of what the lowest layer lies on."""
+        return self.air(tm) if self.ground is None else np.full_like(self.k, self.ground)
+
+    def up(self, face: int, tm: bool) -> Complexes:
+        """The impedance seen upwards from a face."""
+        if face == len(self.layers):
+            return self.air(tm)
+        return self._once(("up", face, tm), lambda: self._behind(face, self.up(face + 1, tm), tm))
+
+    def down(self, face: int, tm: bool) -> Complexes:
+        """The impedance seen downwards from a face."""
+        if face == 0:
+            return self.bottom(tm)
+        return self._once(("down", face, tm), lambda: self._behind(face - 1, self.down(face - 1, tm), tm))
+
+    def _behind(self, n: int, load: Complexes, tm: bool) -> Complexes:
+        z, t = self._impedance(n, tm), self._tanh(n)
+        return np.asarray(z * (load + z * t) / (z + load * t))
+
+    def carried(self, face: int, higher: int, tm: bool) -> Complexes:
+        """The voltage at a higher face from one volt at a face, of what comes from there or from below."""
+        found = np.ones_like(self.k)
+        for n in range(higher - 1, face - 1, -1):
+            found = found * self._step(n, tm)
+        return found
+
+    def _step(self, n: int, tm: bool) -> Complexes:
+        def work() -> Complexes:
+            return np.asarray(self._sech(n) / (1.0 + self._impedance(n, tm) / self.up(n + 1, tm) * self._tanh(n)))
+
+        return self._once(("step", n, tm), work)
+
+    def shunt(self, face: int, tm: bool) -> Complexes:
+        """The voltage at a face from one ampere there."""
+
+        def work() -> Complexes:
+            up, down = self.up(face, tm), self.down(face, tm)
+            return np.asarray(up * down / (up + down))
+
+        return self._once(("shunt", face, tm), work)
+
+    def probe(self, face: int) -> tuple[list[Complexes], list[Complexes]]:
+        """Of a vertical current of one ampere from z = 0 up to a face: voltages at faces up to it, ∫ E_z dz up to them.
+
+        In a layer it adds k/ε volt per unit length to the TM line, so V - (jk/u²) is as without it. Seen from below,
+        V = T - R I is carried upwards, then the voltages back down.
+        """
+        k, up = self.k, self.up(face, True)
+        source, inner = np.zeros_like(k), self.bottom(True)
+        steps = []
+        for n in range(face):
+            z, t, sech = self._impedance(n, True), self._tanh(n), self._sech(n)
+            forced = 1j * k / self._decay(n) ** 2
+            before, share = source - inner * forced, 1.0 + inner / z * t
+            steps.append((n, forced, before, share, inner))
+            inner = (inner + z * t) / share
+            source = before * sech / share + inner * forced
+        current = source / (inner + up)
+        voltages, parts = [up * current], []
+        for n, forced, before, share, below in reversed(steps):
+            d, _, mu = self.layers[n]
+            free = ((current - forced) * self._sech(n) + before * self._tanh(n) / self._impedance(n, True)) / share
+            lower = before - below * free
+            parts.append((-1j * mu * d + 1j * k * (voltages[-1] - lower)) / self._decay(n) ** 2)
+            voltages.append(lower)
+            current = free + forced
+        return voltages[::-1], list(accumulate(reversed(parts), initial=np.zeros_like(k)))
+
+    def kernels(self, face: int, higher: int) -> Complexes:
+        """Spectra whose S(ρ) = ∫ f J0(kρ) k dk is, in free space, e^{-jρ}/ρ or tends to a share of it: (4 or 5, ...).
+
+        Vector and scalar potential of horizontal currents on a face, there or at a higher one, by formulation C
+        (Michalski and Mosig 1997, eqs. 24, 25); the scalar one less what a probe's end on the face does, and of two
+        faces then less what one on the higher does on the lower; and what probes do to one another's feet: with
+        these the charges at the top of a probe are gone, since they are none.
+        """
+        k = self.k
+        tm, te = (self.shunt(face, kind) * self.carried(face, higher, kind) for kind in (True, False))
+        vector, scalar = 2.0 * te / 1j, 2j * (tm - te) / k**2
+        voltages, inner = self._probe_once(higher)
+        other = 2.0 * voltages[face] / k
+        # -⟨probe, E⟩ over 1/jωε0.
+        alone = -2j * inner[face]
+        if face == higher:
+            return np.stack([vector, scalar, scalar - other, scalar - 2.0 * other + alone])
+        end = 2.0 * self._probe_once(face)[0][face] * self.carried(face, higher, True) / k
+        return np.stack([vector, scalar, scalar - end, scalar - other, scalar - end - other + alone])
+
+    def _probe_once(self, face: int) -> tuple[Complexes, Complexes]:
+        both = self._once(("probe", face), lambda: np.array(self.probe(face)))
+        return both[0], both[1]
