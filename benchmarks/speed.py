@@ -20,7 +20,7 @@ from earshot.moments.earth import table_for as earth_kernels
 from earshot.moments.formulation import antenna_basis, formulation
 from earshot.moments.layered import layered
 from earshot.moments.matrix import WireMatrix
-from earshot.moments.printed import table_for
+from earshot.moments.printed import tables_for
 from earshot.moments.response import respond
 from earshot.moments.sheet_basis import sheet_basis
 from earshot.moments.sheet_matrix import fill_sheet_matrix
@@ -101,7 +101,7 @@ def panel(columns: int, rows: int) -> list[float]:
     times: list[list[float]] = [[], [], [], []]
     for n in range(3):
         hertz = 5.8e9 + n
-        times[0].append(seconds(lambda at=hertz: table_for(layered(basis, board), board, at)))
+        times[0].append(seconds(lambda at=hertz: tables_for(layered(basis, board), board, at)))
         matrices: list = []
         times[1].append(seconds(lambda at=hertz, into=matrices: into.append(formulation(board).matrix(basis, at))))
         free = np.zeros((basis.sheets.size, basis.sheets.size), complex)

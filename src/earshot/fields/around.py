@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
@@ -143,12 +143,13 @@ class OnLayers:
         """What the metal on the layers sends, and what is in the air over them."""
         e_theta, e_phi = (np.zeros(len(looking.theta), np.complex128) for _ in range(2))
         up = np.cos(looking.theta) > 1e-12
-        if currents.on_layers is not None:
-            vectors = currents.on_layers.printed_radiator.about_origin(looking)
-            e_theta, e_phi = printed_field(self.stack, currents.frequency, vectors, looking.theta, looking.phi)
+        for level in currents.on_levels:
+            vectors = level.radiator.about_origin(looking)
+            over = printed_field(level.stack, currents.frequency, vectors, looking.theta, looking.phi)
+            e_theta, e_phi = e_theta + over[0], e_phi + over[1]
             if self.stack.open_below:
                 # What is under the board is the mirror image of what is over it turned over.
-                theta, turned = math.pi - looking.theta, self.stack.turned
+                theta, turned = math.pi - looking.theta, level.stack.turned
                 under = printed_field(turned, currents.frequency, vectors, theta, looking.phi)
                 e_theta, e_phi = e_theta - under[0], e_phi + under[1]
         if currents.in_air is not None:
@@ -172,16 +173,15 @@ class OnLayers:
     def near(self, currents: Currents, points: Floats, refuse: bool) -> Fields:
         """Over the topmost face, and of metal on an open board under it too; raises UsageError for other points."""
         e, h = (np.zeros((len(points), 3), np.complex128) for _ in range(2))
-        level, top = self.stack.level, self.stack.thickness
+        top = self.stack.thickness
         under = (points[:, 2] <= 0.0) & (self.stack.open_below and currents.in_air is None)
         refuse_in_layers(self.stack, points[~under])
-        if currents.on_layers is not None:
-            e[~under], h[~under] = fields_over(currents.on_layers, self.stack, points[~under], refuse)
-            if under.any() and currents.on_layers.sheets is not None:
-                turned = replace(currents.on_layers, sheets=currents.on_layers.sheets.raised(top - 2.0 * level))
-                mirrored = points[under] * MIRROR + np.array([0.0, 0.0, top])
-                one, two = fields_over(turned, self.stack.turned, mirrored, refuse)
-                e[under], h[under] = one * MIRROR, -two * MIRROR
+        for level in currents.on_levels:
+            one, two = fields_over(level, points[~under], refuse)
+            e[~under], h[~under] = e[~under] + one, h[~under] + two
+            if under.any():
+                one, two = fields_over(level.turned, points[under] * MIRROR + np.array([0.0, 0.0, top]), refuse)
+                e[under], h[under] = e[under] + one * MIRROR, h[under] - two * MIRROR
         if currents.in_air is not None:
             direct = fields_in_the_open(currents.in_air, points, refuse)
             back = add_reflected(currents.in_air, points, self.stack.at(currents.frequency), top)

@@ -7,11 +7,13 @@ from functools import cached_property
 
 import numpy as np
 
-from ..arraytypes import Bools, Complexes, Floats
+from ..arraytypes import Bools, Complexes, Floats, Ints
 from ..constants import wavenumber
+from ..media.stack import Stack
 from ..media.surroundings import FreeSpace, Medium
 from ..meshing.mesh import WireMesh
 from .around import around
+from .on_level import OnLevel
 from .radiator import Radiator, looking
 from .sheet_currents import SheetCurrents
 
@@ -100,12 +102,37 @@ class Currents:
         return np.concatenate([places.reshape(-1, 3), points]), np.concatenate([moments.reshape(-1, 3), others])
 
     @cached_property
-    def on_layers(self) -> Currents | None:
-        """Those on the level of layers and through them, if any."""
-        printed = self._printed
-        if not (printed.any() or self._through.any()):
+    def on_levels(self) -> tuple[OnLevel, ...]:
+        """Those on faces of layers and through them, a part for every face, from the lowest."""
+        stack = self.medium.stack
+        if stack is None or not (self._printed.any() or self._through.any()):
+            return ()
+        places, radii, level, amounts = self._ends_on(stack)
+        numbers = sorted({*level.tolist(), *self._level[self._level >= 0].tolist()})
+        return tuple(
+            OnLevel(
+                stack.on(n), self.frequency, self._sheets_on(n), places[level == n], radii[level == n],
+                amounts[level == n], self.places,
+            )
+            for n in numbers
+        )  # fmt: skip
+
+    def _ends_on(self, stack: Stack) -> tuple[Floats, Floats, Ints, Complexes]:
+        """Ends of probes on faces: places (n, 3), radii (n,), which face (n,), and the current up to each (n,)."""
+        through, mesh = np.flatnonzero(self._through), self.mesh
+        ends, upward = mesh.ends[through], self.ends[through, 0] * mesh.tangents[through, 2]
+        top = np.argmax(mesh.nodes[ends, 2], axis=1)
+        rows = np.arange(len(through))
+        places = mesh.nodes[np.concatenate([ends[rows, top], ends[rows, 1 - top]])]
+        level = stack.level_at(places[:, 2])
+        kept = level >= 0
+        return places[kept], np.tile(mesh.radii[through], 2)[kept], level[kept], np.concatenate([upward, -upward])[kept]
+
+    def _sheets_on(self, level: int) -> SheetCurrents | None:
+        chosen = self._level == level
+        if self.sheets is None or not chosen.any():
             return None
-        return self._only(self._through, printed)
+        return self.sheets.only(chosen, self._level_of(self.sheets.points[:, 2]) == level)
 
     @cached_property
     def in_air(self) -> Currents | None:
@@ -118,16 +145,26 @@ class Currents:
         return self._only(~self._through, ~printed)
 
     @cached_property
-    def _printed(self) -> Bools:
-        """Which triangles are on the level of layers."""
+    def _level(self) -> Ints:
+        """Which face of layers triangles are on, -1 for those in the air."""
         if self.sheets is None:
-            return np.zeros(0, bool)
-        return np.asarray(self.medium.carries(self.sheets.mesh.corners[..., 2]).all(axis=1))
+            return np.zeros(0, np.int64)
+        level = self._level_of(self.sheets.mesh.corners[..., 2])
+        return np.where((level == level[:, :1]).all(axis=1), level[:, 0], -1)
+
+    def _level_of(self, heights: Floats) -> Ints:
+        stack = self.medium.stack
+        return np.full(heights.shape, -1) if stack is None else stack.level_at(heights)
+
+    @property
+    def _printed(self) -> Bools:
+        """Which triangles are on a face of layers."""
+        return self._level >= 0
 
     def _only(self, segments: Bools, triangles: Bools) -> Currents:
         sheets = None
         if self.sheets is not None and triangles.any():
-            feet = self.medium.carries(self.sheets.points[:, 2]) == self._printed[np.argmax(triangles)]
+            feet = self._level_of(self.sheets.points[:, 2]) < 0
             sheets = self.sheets.only(triangles, feet)
         return Currents(self.mesh.only(segments), self.ends[segments], self.frequency, self.medium, sheets)
 
@@ -138,18 +175,6 @@ class Currents:
         if self.sheets is not None:
             points, moments = self.sheets.as_moments
         return Radiator(self.mesh, self.ends, points, moments, self.places, self.wavenumber)
-
-    @cached_property
-    def printed_radiator(self) -> Radiator:
-        """As they radiate from layers: moments of the sheets, and upward for probes, as high as 1/k0."""
-        points, moments = np.zeros((0, 3)), np.zeros((0, 3), np.complex128)
-        if self.sheets is not None:
-            points, moments = self.sheets.as_moments
-        tops = self.mesh.nodes[self.mesh.ends].max(axis=1)
-        upward = np.zeros((len(tops), 3), np.complex128)
-        upward[:, 2] = self.ends[:, 0] * self.mesh.tangents[:, 2] / self.wavenumber
-        points, moments = np.concatenate([points, tops]), np.concatenate([moments, upward])
-        return Radiator(None, self.ends, points, moments, self.places, self.wavenumber)
 
     def far_field(self, theta: Floats, phi: Floats) -> tuple[Complexes, Complexes]:
         """(E_θ, E_φ) times r e^{jkr} in volts, for directions theta, phi (radians, any shapes that go together).

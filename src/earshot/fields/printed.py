@@ -12,7 +12,7 @@ import numpy as np
 
 from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE
-from ..media.modes import surface_waves
+from ..media.modes import SurfaceWave, surface_waves
 from ..media.spectral import Spectrum
 from ..media.stack import Stack
 
@@ -45,45 +45,59 @@ def printed_field(
 def guided_powers(stack: Stack, currents: Currents) -> list[tuple[str, float]]:
     """Power in every surface wave, W, by name.
 
-    From the residues of the stack without loss: ½ η0 k0² k/4π ∫ (a |N|² + c |I|² + 2b Im N I*) dφ, with the residues ja
-    of a horizontal current, b of a probe, -jc of a probe with itself, and N, I the radiation vector at that wavenumber.
-    In the air the wave falls as e^{-u0 ζ} from its strength at the topmost face; its upright field is jk/u0 times that
-    along the layers.
+    From the residues of the stack without loss: ½ η0 k0² k/4π ∫ |Σ a N + j b I|² dφ over all levels, with the residues
+    ja² of a horizontal current, ab of a probe, -jb² of a probe with itself, and N, I the radiation vector at that
+    wavenumber; a has the sign that the wave's voltage has on the level.
     """
-    spectrum = Spectrum(stack.lossless, currents.frequency)
-    waves, found = surface_waves(spectrum), []
+    plain = stack.lossless
+    waves, found = surface_waves(Spectrum(plain, currents.frequency)), []
     middle, size = currents.middle, currents.breadth / currents.wavenumber
-    for wave in waves:
-        k = wave.index.real * spectrum.wavenumber
+    levels = [(level, Spectrum(plain.on(level.stack.metal_on), currents.frequency)) for level in currents.on_levels]
+    for number, wave in enumerate(waves):
+        k = wave.index.real * currents.wavenumber
         phi = 2.0 * math.pi * np.arange(4 * math.ceil(k * size) + 24) / (4 * math.ceil(k * size) + 24)
-        sums = np.zeros((len(phi), 3), np.complex128)
-        if currents.on_layers is not None:
-            radiator = currents.on_layers.printed_radiator
-            sums += _along(radiator.points - middle, radiator.moments, k, phi)
+        sent = np.zeros(len(phi), np.complex128)
+        for level, spectrum in levels:
+            along, probe = _strengths(spectrum, surface_waves(spectrum)[number])
+            sums = _along(level.radiator.points - middle, level.radiator.moments, k, phi)
+            sent += along * _flow(sums, wave.tm, phi) + 1j * probe * sums[:, 2]
         if currents.in_air is not None:
-            decay = math.sqrt(wave.index.real**2 - 1.0)
-            points, moments = currents.in_air.as_moments
-            strength = spectrum.at_top(wave.index, wave.tm) * np.exp(
-                -decay * spectrum.wavenumber * (points[:, 2] - stack.thickness)
-            )
-            seen = _along(points - middle, moments * strength[:, None], k, phi)
-            sums[:, :2] += seen[:, :2]
-            if wave.tm:
-                upright = 1j * wave.index.real / decay * seen[:, 2]
-                sums[:, 0] += upright * np.cos(phi)
-                sums[:, 1] += upright * np.sin(phi)
-        if wave.tm:
-            flow = sums[:, 0] * np.cos(phi) + sums[:, 1] * np.sin(phi)
-        else:
-            flow = sums[:, 1] * np.cos(phi) - sums[:, 0] * np.sin(phi)
-        taken = (
-            wave.level.imag * np.abs(flow) ** 2
-            - wave.alone.imag * np.abs(sums[:, 2]) ** 2
-            + 2.0 * wave.probe.real * (flow * sums[:, 2].conj()).imag
-        )
-        scale = WAVE_IMPEDANCE * spectrum.wavenumber**2 * wave.index.real / (8.0 * math.pi)
-        found.append((f"surface wave {wave.name}", float(scale * 2.0 * math.pi * taken.mean())))
+            spectrum = Spectrum(plain, currents.frequency)
+            along, _ = _strengths(spectrum, wave)
+            sent += along * _from_air(stack.thickness, spectrum, currents.in_air, wave, middle, phi)
+        scale = WAVE_IMPEDANCE * currents.wavenumber**2 * wave.index.real / (8.0 * math.pi)
+        found.append((f"surface wave {wave.name}", float(scale * 2.0 * math.pi * (np.abs(sent) ** 2).mean())))
     return found
+
+
+def _strengths(spectrum: Spectrum, wave: SurfaceWave) -> tuple[float, float]:
+    """a and b of a wave at the metal: its voltage there, and along a probe."""
+    along = math.sqrt(max(wave.level.imag, 0.0)) * math.copysign(1.0, spectrum.at_top(wave.index, wave.tm).real)
+    probe = math.sqrt(max(-wave.alone.imag, 0.0)) * math.copysign(1.0, wave.probe.real * along)
+    return along, probe
+
+
+def _flow(sums: Complexes, tm: bool, phi: Floats) -> Complexes:
+    """Of radiation vectors (n, 3) what is along the way a wave runs, or across it."""
+    if tm:
+        return np.asarray(sums[:, 0] * np.cos(phi) + sums[:, 1] * np.sin(phi))
+    return np.asarray(sums[:, 1] * np.cos(phi) - sums[:, 0] * np.sin(phi))
+
+
+def _from_air(
+    top: float, spectrum: Spectrum, currents: Currents, wave: SurfaceWave, middle: Floats, phi: Floats
+) -> Complexes:
+    """What currents over layers send into a wave, as if they were on the metal.
+
+    There the wave falls as e^{-u0 ζ} from its strength at the topmost face; its upright field is jk/u0 times that along
+    the layers.
+    """
+    decay, k = math.sqrt(wave.index.real**2 - 1.0), wave.index.real * spectrum.wavenumber
+    points, moments = currents.as_moments
+    strength = spectrum.at_top(wave.index, wave.tm) * np.exp(-decay * spectrum.wavenumber * (points[:, 2] - top))
+    seen = _along(points - middle, moments * strength[:, None], k, phi)
+    upright = 1j * wave.index.real / decay * seen[:, 2] if wave.tm else 0.0
+    return _flow(seen, wave.tm, phi) + upright
 
 
 def _along(points: Floats, moments: Complexes, k: float, phi: Floats) -> Complexes:

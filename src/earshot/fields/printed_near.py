@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -15,10 +14,8 @@ from ..media.near_table import NearTable, near_table
 from ..media.spectral import Spectrum
 from ..media.stack import Stack
 from ..running import announce, in_parallel, in_shares
+from .on_level import OnLevel
 from .sheet_currents import SheetCurrents
-
-if TYPE_CHECKING:
-    from .currents import Currents
 
 _MOST_HEIGHTS = 400
 _ROUND = 16
@@ -34,7 +31,7 @@ def refuse_in_layers(stack: Stack, points: Floats) -> None:
         )
 
 
-def fields_over(currents: Currents, stack: Stack, points: Floats, refuse: bool) -> tuple[Complexes, Complexes]:
+def fields_over(currents: OnLevel, points: Floats, refuse: bool) -> tuple[Complexes, Complexes]:
     """E and H (n, 3) at points (n, 3) on the topmost face of the stack and over it.
 
     refuse: whether points on metal are refused, else the field there is none. Raises UsageError for points of too many
@@ -42,7 +39,7 @@ def fields_over(currents: Currents, stack: Stack, points: Floats, refuse: bool) 
     """
     from ..kernels import overfield, sheetfield
 
-    sheets = currents.sheets
+    sheets, stack = currents.sheets, currents.stack
     out = np.zeros((len(points), 6), np.complex128)
     if not len(points):
         return out[:, :3], out[:, 3:]
@@ -58,7 +55,7 @@ def fields_over(currents: Currents, stack: Stack, points: Floats, refuse: bool) 
         )
     announce(overfield.over_fields)
     announce(sheetfield.sheet_fields)
-    touching, metal, cell = np.zeros(len(points), bool), currents.places[:, :2], stack.thickness
+    touching, metal, cell = np.zeros(len(points), bool), currents.ends[:, :2], stack.thickness
     if sheets is not None:
         sheetfield.on_sheet(sheets.mesh.columns, points, touching)
         metal, cell = sheets.mesh.vertices[:, :2], float(sheets.mesh.edge_lengths.max())
@@ -79,31 +76,28 @@ def fields_over(currents: Currents, stack: Stack, points: Floats, refuse: bool) 
     def work(share: slice) -> None:
         if sheets is not None:
             _add_images(currents, sheets, images, points[share], out[share])
-        _add_rest(currents, stack, table, ordinal[share], points[share], out[share])
+        _add_rest(currents, table, ordinal[share], points[share], out[share])
 
     in_shares(work, len(points))
     out[touching] = 0.0
     return out[:, :3], out[:, 3:]
 
 
-def _others(currents: Currents) -> tuple[Floats, Complexes]:
+def _others(currents: OnLevel) -> tuple[Floats, Complexes]:
     """Places (q, 2) and moments (q, 3) of what has no divergence on the metal: of feet, and of probes over k0."""
-    mesh = currents.mesh
     # A probe is a tube: its current flows in points round it.
     turn = 2.0 * math.pi * np.arange(_ROUND) / _ROUND
     ring = np.stack([np.cos(turn), np.sin(turn)], axis=1)
-    axes = mesh.nodes[mesh.ends[:, 0], :2]
-    feet = (axes[:, None] + mesh.radii[:, None, None] * ring).reshape(-1, 2)
+    feet = (currents.ends[:, None, :2] + currents.radii[:, None, None] * ring).reshape(-1, 2)
     standing, flat = np.zeros((0, 2)), np.zeros((0, 3), np.complex128)
     if currents.sheets is not None:
         standing, flat = currents.sheets.points[:, :2], currents.sheets.moments * np.array([1.0, 1.0, 0.0])
     moments = np.zeros((len(feet), 3), np.complex128)
-    each = currents.ends[:, 0] * mesh.tangents[:, 2] / (currents.wavenumber * _ROUND)
-    moments[:, 2] = np.repeat(each, _ROUND)
+    moments[:, 2] = np.repeat(currents.amounts / (currents.wavenumber * _ROUND), _ROUND)
     return np.ascontiguousarray(np.concatenate([standing, feet])), np.concatenate([flat, moments])
 
 
-def _add_images(currents: Currents, own: SheetCurrents, images: Floats, points: Floats, out: Complexes) -> None:
+def _add_images(currents: OnLevel, own: SheetCurrents, images: Floats, points: Floats, out: Complexes) -> None:
     """The fields of the metal's currents and their images, each as in free space times its shares."""
     from ..kernels.sheetfield import sheet_fields
 
@@ -119,7 +113,7 @@ def _add_images(currents: Currents, own: SheetCurrents, images: Floats, points: 
         )  # fmt: skip
 
 
-def _add_rest(currents: Currents, stack: Stack, table: NearTable, which: Ints, points: Floats, out: Complexes) -> None:
+def _add_rest(currents: OnLevel, table: NearTable, which: Ints, points: Floats, out: Complexes) -> None:
     from ..kernels.overfield import over_fields
 
     own, k0 = currents.sheets, currents.wavenumber
@@ -129,7 +123,7 @@ def _add_rest(currents: Currents, stack: Stack, table: NearTable, which: Ints, p
     rest = np.zeros((len(points), 6), np.complex128)
     over_fields(
         corners, number, vector, *_others(currents), table.steps, table.widths, table.cubics, table.logs,
-        table.heights, table.length, which, points, stack.level, k0, rest,
+        table.heights, table.length, which, points, currents.stack.level, k0, rest,
     )  # fmt: skip
     rest *= WAVE_IMPEDANCE * k0**2 / (2.0 * math.pi)
     rest[:, 3:] /= WAVE_IMPEDANCE

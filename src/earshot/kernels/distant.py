@@ -1,4 +1,4 @@
-"""What two triangles in one plane, or a triangle and a point, do to each other from afar.
+"""What two triangles that lie level, or a triangle and a point, do to each other from afar, by their distance in x, y.
 
 From afar a kernel hardly bends over a triangle: it is taken to second order about the centroids, K + g·d + ½ d·H d, d
 the change of the vector between them, and the seven numbers of a pair follow from one look into the table and the
@@ -71,17 +71,16 @@ def _spread(points, j):
 
 
 @njit(fastmath=True, error_model="numpy")
-def distant_row(t, points, i, steps, whole, out):
-    """The seven numbers of triangle i with every j ≥ i, as if all were far, into out (14, m): real, then imaginary.
+def distant_row(t, points, i, begin, until, steps, whole, out):
+    """The seven numbers of triangle i with some j, as if all were far, into out (14, m): real, then imaginary.
 
     points (9, m): x, y, z of the three points of every triangle, which have its second moments.
     """
-    m = t.shape[1]
     source, found, seen = np.empty((9, _BLOCK)), np.empty((_ROWS, _BLOCK)), np.empty((12, _BLOCK))
     sx, sxy, sy = _spread(points, i)
     x, y = t[MX, i], t[MY, i]
-    for first in range(i, m, _BLOCK):
-        count = min(_BLOCK, m - first)
+    for first in range(begin, until, _BLOCK):
+        count = min(_BLOCK, until - first)
         for j in range(count):
             n = first + j
             source[0, j], source[1, j], source[2, j] = t[MX, n], t[MY, n], t[AREA, i] * t[AREA, n]
@@ -139,7 +138,8 @@ def middle_pair(t, points, i, j, steps, whole, values, out):
         x, y = points[3 * p, i], points[3 * p + 1, i]
         for q in range(3):
             u, v = points[3 * q, j], points[3 * q + 1, j]
-            r = math.sqrt((x - u) * (x - u) + (y - v) * (y - v))
+            # Between two levels points may be one over the other.
+            r = math.sqrt((x - u) * (x - u) + (y - v) * (y - v) + 1e-30)
             where = place(r, steps)
             at = int(where)
             cubics(whole, at, where - at, values)

@@ -1,10 +1,10 @@
-"""The matrix of metal on one level of a stack: pairs of triangles in a plane, with two kernels.
+"""The matrix of metal on levels of a stack: pairs of triangles that lie level, with two kernels for every two levels.
 
 Currents see the vector kernel A, charges the scalar kernel K (formulation C, Michalski and Mosig 1997). For triangles S
 and S' the entries follow from I0 = ∬ A, Ir = ∬ r A, Is = ∬ r' A, Irs = ∬ r·r' A and J0 = ∬ K, in x and y alone.
 
 Far off both come from cubics in the distance, see `distant`. Close by, the images' 1/R is integrated over S' in closed
-form, and the bounded rest by points.
+form, and the bounded rest by points. How far apart levels are is in the depths of images.
 """
 
 import math
@@ -13,7 +13,7 @@ import numpy as np
 from numba import njit
 
 from .distant import cubics, distant_row, from_afar, middle_pair, place
-from .rows import AREA, MX, MY, REACH
+from .rows import AREA, MX, MY, MZ, REACH
 from .sheets import (
     NEAR,
     P7,
@@ -53,8 +53,8 @@ def closed_form(x, y, z, t, j, frames, images, first, last, static, seen):
 
 @njit(fastmath=True, error_model="numpy")
 def shallow(images, t, j):
-    """How many images are no deeper than triangle j is wide: the first ones."""
-    close = 0
+    """How many images are no deeper than triangle j is wide: the first ones, and one at least."""
+    close = 1
     while close < images.shape[0] and images[close, 0] <= _DEEP * t[REACH, j]:
         close += 1
     return close
@@ -133,16 +133,16 @@ def near_pair(t, i, j, images, steps, rest, rule, weights, out):
     rule_on(t, j, points)
     close = shallow(images, t, j)
     for p in range(len(weights)):
-        x, y, z = corner_point(t, i, rule[p])
+        x, y, _ = corner_point(t, i, rule[p])
         seen[:] = 0.0
-        closed_form(x, y, z, t, j, frames, images, 0, min(close, 1), static, seen)
+        closed_form(x, y, t[MZ, j], t, j, frames, images, 0, 1, static, seen)
         _tested(x, y, weights[p] * t[AREA, i], seen, out)
     touching = len(weights) == len(W75)
     outer, shares = (P28, W28) if touching else (P7, W7)
     for p in range(len(shares)):
-        x, y, z = corner_point(t, i, outer[p])
+        x, y, _ = corner_point(t, i, outer[p])
         seen[:] = 0.0
-        closed_form(x, y, z, t, j, frames, images, 1, close, static, seen)
+        closed_form(x, y, t[MZ, j], t, j, frames, images, 1, close, static, seen)
         smooth_rest(x, y, points, steps, rest[close - 1], values, seen)
         _tested(x, y, shares[p] * t[AREA, i], seen, out)
 
@@ -160,12 +160,12 @@ def near_numbers(t, corners, i, j, images, steps, rest, one, out):
 
 
 @njit(fastmath=True, error_model="numpy")
-def near_row(t, points, corners, i, images, steps, whole, rest, values, out, one):
-    """Put the pairs of triangle i that are not distant into its row, out (14, m)."""
+def near_row(t, points, corners, i, begin, until, images, steps, whole, rest, values, out, one):
+    """Put the pairs of triangle i with some j that are not distant into its row, out (14, m)."""
     pair = np.zeros((_ROWS, 1))
-    for j in range(i, t.shape[1]):
-        off = apart(t, i, t, j)
-        middle, near = fading(off, _MIDDLE), fading(off, NEAR)
+    for j in range(begin, until):
+        dx, dy, reach = t[MX, i] - t[MX, j], t[MY, i] - t[MY, j], t[REACH, i] + t[REACH, j]
+        middle, near = fading((dx * dx + dy * dy) / (reach * reach), _MIDDLE), fading(apart(t, i, t, j), NEAR)
         if middle > 0.0 and near < 1.0:
             middle_pair(t, points, i, j, steps, whole, values, one)
             mixed(middle, one, out, j)
@@ -185,30 +185,33 @@ def _source(out, a, r, c, x, y, flow, charge):
 
 @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
 def fill_printed(
-    t, points, corners, start, halves, pairs, places, lowest, span, images, steps, whole, rest, flow, charge, rows,
-    matrix, spare,
+    t, points, corners, start, halves, pairs, places, lowest, span, level, images, steps, whole, rest, flow, charge,
+    rows, matrix, spare,
 ):  # fmt: skip
     """Add the pairs (i, j ≥ i) of a span of triangles i to half of the matrix: the whole is it plus its transpose.
 
-    As `fill_sheets`, with places (6, functions): c and p, x and y, of both halves; images, steps, whole, rest: see
+    As `fill_sheets`, with places (6, functions): c and p, x and y, of both halves. level (3,): the first triangle j and
+    the ends of triangles and functions of the level that is seen; images, steps, whole, rest: see
     `media.kernel_table.KernelTable`.
     """
-    m, n = t.shape[1], pairs.shape[1]
+    m, n = t.shape[1], level[2]
     out, one, values = np.zeros((_ROWS, m)), np.empty(_ROWS), np.empty(4)
     turned, sums = np.zeros((m, _ROWS)), np.empty((6, n))
     share = 4.0 * charge / flow
     for i in range(span[0], span[1]):
-        distant_row(t, points, i, steps, whole, out)
-        near_row(t, points, corners, i, images, steps, whole, rest, values, out, one)
-        for r in range(_ROWS):
-            out[r, i] *= 0.5
-        for first in range(i, m, _BLOCK):
+        begin = max(i, level[0])
+        distant_row(t, points, i, begin, level[1], steps, whole, out)
+        near_row(t, points, corners, i, begin, level[1], images, steps, whole, rest, values, out, one)
+        if begin == i:
             for r in range(_ROWS):
-                for j in range(first, min(first + _BLOCK, m)):
+                out[r, i] *= 0.5
+        for first in range(begin, level[1], _BLOCK):
+            for r in range(_ROWS):
+                for j in range(first, min(first + _BLOCK, level[1])):
                     turned[j, r] = out[r, j]
         if i > 0:
             turned[i - 1] = 0.0
-        for g in range(lowest[i], n):
+        for g in range(lowest[begin], n):
             a, b = pairs[0, g], pairs[1, g]
             c, x, y = places[0, g], places[1, g], places[2, g]
             ar, axr, ayr = _source(turned, a, 0, c, x, y, flow, share)
@@ -222,7 +225,7 @@ def fill_printed(
             f, side = halves[h] // 2, 3 * (halves[h] % 2)
             c, x, y = places[side, f], places[side + 1, f], places[side + 2, f]
             target = matrix[rows[f]] if rows[f] >= 0 else spare[-1 - rows[f]]
-            for g in range(lowest[i], n):
+            for g in range(lowest[begin], n):
                 real = c * (sums[0, g] - x * sums[1, g] - y * sums[2, g])
                 imag = c * (sums[3, g] - x * sums[4, g] - y * sums[5, g])
                 # j times the two.
@@ -246,7 +249,7 @@ def printed_potentials(t, corners, places, owner, weights, wanted, images, steps
         for p in range(len(places)):
             if not wanted[owner[p], j]:
                 continue
-            x, y, z = places[p, 0], places[p, 1], places[p, 2]
+            x, y = places[p, 0], places[p, 1]
             dx, dy = x - t[MX, j], y - t[MY, j]
             off = (dx * dx + dy * dy) / t[REACH, j] ** 2
             if off > 25.0:
@@ -255,7 +258,7 @@ def printed_potentials(t, corners, places, owner, weights, wanted, images, steps
                 _by_rule(x, y, points, steps, whole, values, seen)
             else:
                 seen[:] = 0.0
-                closed_form(x, y, z, t, j, frames, images, 0, close, static, seen)
+                closed_form(x, y, t[MZ, j], t, j, frames, images, 0, close, static, seen)
                 smooth_rest(x, y, points, steps, rest[close - 1], values, seen)
             a, u, v = complex(seen[0], seen[4]), complex(seen[1], seen[5]), complex(seen[2], seen[6])
             scalar = complex(seen[3], seen[7])

@@ -248,7 +248,8 @@ def level_tables(
 
     # Bessel functions are the dear part, and the same for all.
     start = at_zero(smooth, beyond, smallest * k0)[:, None]
-    values = np.concatenate([start, sommerfeld_integrals(smooth, rho[1:] * k0, beyond, ripple)], axis=1) * k0
+    values = np.concatenate([start, sommerfeld_integrals(smooth, rho[1:] * k0, beyond, ripple)], axis=1)
+    values *= k0
     found, first = {}, 0
     for pair in pairs:
         last = first + (4 if pair.own else 5)

@@ -117,8 +117,8 @@ class SheetMesh:
         up = np.array([0.0, 0.0, height])
         return SheetMesh(self.vertices + up, self.triangles, self.sheet, self.places + up)
 
-    def only(self, chosen: Bools) -> SheetMesh:
-        """The triangles chosen (m,), with all vertices."""
+    def only(self, chosen: Bools | Ints) -> SheetMesh:
+        """The triangles chosen (m,), or in some order, with all vertices."""
         return SheetMesh(self.vertices, self.triangles[chosen], self.sheet[chosen], self.places, self.surfaces)
 
     @cached_property

@@ -72,10 +72,14 @@ class Basis:
         from scipy.spatial import cKDTree
 
         wires, grid = self.wires, self.mesh
-        alone = np.flatnonzero(wires.signs[1] == 0.0)
-        if not alone.size:
+        side, alone = np.nonzero([wires.signs[1] == 0.0, np.zeros(wires.size, bool)])
+        # What goes through layers has its current at the lower end too.
+        besides = np.nonzero(wires.through[wires.halves // 2] & (wires.signs != 0.0))
+        if not alone.size and not besides[0].size:
             return ()
-        half = wires.halves[0, alone]
+        half = np.concatenate([wires.halves[side, alone], wires.halves[besides] ^ 1])
+        begins = np.arange(len(half)) >= len(alone)
+        side, alone = np.concatenate([side, besides[0]]), np.concatenate([alone, besides[1]])
         node = grid.ends.ravel()[half]
         used = np.unique(self.sheets.mesh.triangles)
         off, nearest = cKDTree(self.sheets.mesh.vertices[used]).query(grid.nodes[node])
@@ -83,14 +87,14 @@ class Basis:
         # On a plane a foot has its image; what ends on layers without metal goes on through them.
         level = np.abs(grid.nodes[node, 2]) <= self.reach
         standing = (off <= self.reach) & ~(level & self.sheets.grounded)
-        assert (standing | level).all(), "a foot without a vertex"
-        alone, half, vertex = alone[standing], half[standing], vertex[standing]
+        assert (standing | level | begins).all(), "a foot without a vertex"
+        alone, half, side, vertex = alone[standing], half[standing], side[standing], vertex[standing]
         # Along the segment at its last end is out of the wire, at its first into it.
-        out = wires.signs[0, alone] * np.where(half % 2 == 1, 1.0, -1.0)
+        out = wires.signs[side, alone] * np.where(half % 2 == 1, 1.0, -1.0)
         found = []
         for place in np.unique(vertex):
             amount = np.zeros(wires.size)
-            amount[alone[vertex == place]] = out[vertex == place]
+            np.add.at(amount, alone[vertex == place], out[vertex == place])
             found.append((int(place), amount))
         return tuple(found)
 

@@ -225,6 +225,20 @@ def point_moments(points: Points, one: Fan, frequency: float, *, near: bool = Tr
     return found
 
 
+def moments_between(
+    fans: tuple[Fan, ...], others: tuple[Fan, ...], frequency: float, kernel: Callable[[Floats], Complexes]
+) -> Complexes:  # fmt: skip
+    """Entries of the parts without divergence of feet with those of feet on another level (feet, others)."""
+    flow, _ = scales(frequency)
+    found = np.zeros((len(fans), len(others)), np.complex128)
+    for i, one in enumerate(fans):
+        for j, two in enumerate(others):
+            gap = one.points[:, None, :2] - two.points[:, :2]
+            r = np.sqrt(np.einsum("pqx,pqx->pq", gap, gap) + 1e-30)
+            found[i, j] = 1j * flow * np.einsum("pq,pq->", kernel(r), one.moments @ two.moments.T)
+    return found
+
+
 def moments_of(
     fans: tuple[Fan, ...], radii: Floats, frequency: float, kernel: Callable[[Floats], Complexes], *,
     image: bool = False, rows: Ints | None = None,

@@ -17,6 +17,7 @@ import numpy as np
 
 from ..arraytypes import Complexes, Floats, Ints
 from ..description.antenna import Antenna
+from ..errors import UsageError
 from ..media.half_space import Below
 from ..media.kernel_table import kernel_table
 from ..media.lattice_sums import LayerSum, OpenSum
@@ -158,7 +159,7 @@ class LayerRest:
     @cached_property
     def carried(self) -> tuple[Floats, Floats]:
         """Of the metal (4, nodes, functions), and of tops of probes (nodes, functions)."""
-        grid, own = self._sums[0], self.parts
+        grid, (own,) = self._sums[0], self.parts.levels
         on_wires = np.arange(self.size - own.up.shape[1], self.size)
         metal: Carried = []
         if own.metal is not None:
@@ -329,6 +330,12 @@ class EndlessMatrix:
             below = medium.below_at(self.frequency)
             return OpenRest(own, places, medium.grounds) if below is None else OverRest(own, places, below)
         parts = layered(own, stack)
+        if len(parts.levels) > 1:
+            raise UsageError(
+                f"cell: '{self.antenna.name}' has metal on {len(parts.levels)} levels of its layers; without end "
+                "it may be on one: solve a finite array of it"
+            )
+        stack = stack.on(parts.numbers[0])
         metal = [] if parts.metal is None else [parts.metal.mesh.corners.reshape(-1, 3)]
         if parts.aloft is None:
             level = np.concatenate([*metal, parts.probes])

@@ -23,7 +23,7 @@ from .alike import LikeRows
 from .bordered import bytes_of
 from .coupling import fan_points
 from .grid import LINES, Grid, grid_for
-from .layered import Layered
+from .layered import Level
 from .near_printed import near_matrices, three_points
 from .printed import away_from
 from .sheet_basis import Fan, SheetBasis
@@ -125,7 +125,7 @@ class FeetOnGrid:
     """What feet see of metal beyond the reach of the grid's kernels, by the grid; of elements that are alike, a few."""
 
     metal: OnGrid
-    parts: Layered
+    parts: Level
     reach: float
     rows: LikeRows | None
 
@@ -152,7 +152,7 @@ class FeetOnGrid:
 
     def leaves(self, feet: Ints) -> Bools:
         """Triangles within the reach, and those under feet, which are asked for set by set."""
-        wide, off = away_from(tuple(self.parts.fans[n] for n in feet), self.basis)
+        wide, off = away_from(tuple(self.parts.fans[n] for n in feet), self.basis, self.basis)
         reaches = self.basis.mesh.reaches
         left = off < np.maximum(self.reach + wide + reaches, 4.0 * wide + 2.0 * reaches)
         left[:, np.concatenate([f.triangles for f in self.parts.fans])] = True

@@ -34,7 +34,7 @@ from .matrix import WireMatrix
 from .near_printed import pairs_near
 from .operator import Operator
 from .over_layers import among, with_level
-from .printed import Beyond, border_of_metal, fill_metal, table_for
+from .printed import Beyond, border_of_metal, fill_metal, tables_for
 from .sheet_basis import sheet_basis
 from .sheet_matrix import fill_sheet_matrix
 from .tiles import Tiles
@@ -196,7 +196,7 @@ def over(basis: Basis, below: Below, frequency: float) -> Complexes:
 
 @dataclass(frozen=True, slots=True)
 class OnLayers:
-    """Metal on one level of a stack of layers, probes from the plane to it, and wires and sheets in the air over it."""
+    """Metal on levels of a stack of layers, probes to and between them, and wires and sheets in the air over it."""
 
     stack: Stack
 
@@ -212,15 +212,16 @@ class OnLayers:
         return matrix
 
     def taken_on(self, basis: Basis) -> int:
-        """Those on the metal of the level."""
-        return len(layered(basis, self.stack).on_metal)
+        """Those on the metal of the level, where there is but one."""
+        parts = layered(basis, self.stack)
+        return len(parts.on_metal) if len(parts.levels) == 1 else 0
 
     def amount(self, basis: Basis, frequency: float) -> Amount:
         """Of the metal on the level, where there is any."""
         parts = layered(basis, self.stack)
         assert parts.metal is not None
         pairs = pairs_near(parts.metal, reach_of(parts.metal, self.stack, frequency))
-        alike, feet = alike_elements(basis, True), len(parts.fans)
+        alike, feet = alike_elements(basis, True), len(parts.levels[0].fans)
         like = None if alike is None or parts.aloft is not None else like_rows(alike, basis.first_wire)
         looking = feet if like is None else min(feet, len(like.asked))
         return Amount(parts.metal.size, len(parts.metal.mesh), looking, pairs, alike is not None)
@@ -229,15 +230,15 @@ class OnLayers:
         """Metal on the level by a grid, all else as it is."""
         parts = layered(basis, self.stack)
         assert parts.metal is not None
-        inner = parts.on_metal
+        inner, (level,) = parts.on_metal, parts.levels
         reach = reach_of(parts.metal, self.stack, frequency)
-        table = table_for(parts, self.stack, frequency)
+        table = tables_for(parts, self.stack, frequency)[level.number, level.number]
         inside = None if local is None else local[inner][:, inner]
         metal, faded, places = on_grid(parts.metal, table, frequency, reach, inside)
         alike = alike_elements(basis, True)
         # Of metal that is all on the level, the border is what wires do.
         like = None if alike is None or parts.aloft is not None else like_rows(alike, basis.first_wire)
-        outer, rows = self._border(basis, frequency, FeetOnGrid(metal, parts, reach, like))
+        outer, rows = self._border(basis, frequency, FeetOnGrid(metal, level, reach, like))
         if local is not None:
             rows += local[outer].toarray()
         nearly = Nearly(inner, outer, faded, places, rows[:, np.concatenate([inner, outer])])
@@ -251,7 +252,7 @@ class OnLayers:
         outer = np.setdiff1d(np.arange(basis.size), parts.on_metal)
         rows = np.zeros((len(outer), basis.size), np.complex128)
         at_wires = np.searchsorted(outer, wires)
-        rows[np.ix_(at_wires, on)] = border_of_metal(parts, table_for(parts, self.stack, frequency), frequency, beyond)
+        rows[np.ix_(at_wires, on)] = border_of_metal(parts, tables_for(parts, self.stack, frequency), frequency, beyond)
         if parts.aloft is not None:
             aloft, own = parts.aloft.basis, parts.aloft.own
             alone = over(aloft, self.stack.at(frequency), frequency)

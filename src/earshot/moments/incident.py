@@ -99,21 +99,23 @@ def tested_in_layers(basis: Basis, wave: PlaneWave, frequency: float, stack: Sta
     parts, found = layered(basis, stack), np.zeros(basis.size, np.complex128)
     k, sine, cosine = wavenumber(frequency), math.sin(wave.theta), math.cos(wave.theta)
     under = cosine < -1e-12
-    spectrum = Spectrum(stack.turned if under else stack, frequency)
-    tm, te, probe = (complex(x[0]) for x in spectrum.into_air(np.array([sine])))
     along = np.array([math.cos(wave.phi), math.sin(wave.phi), 0.0])
     across = np.array([-along[1], along[0], 0.0])
     top = 2.0 if under else 2.0 * np.exp(1j * k * stack.thickness * max(cosine, 0.0))
     e_theta = -wave.e_theta if under else wave.e_theta
-    field = top * (tm * e_theta * along + te * abs(cosine) * wave.e_phi * across)
     ray = k * sine * along
-    if parts.metal is not None:
-        found[parts.on_metal] = _on_sheets(parts.metal, ray, field)
-        for one, into in zip(parts.fans, parts.into, strict=True):
-            found[basis.first_wire :] += into * _on_fan(parts.metal, one, ray, field)
-    if len(parts.probes):
-        upward = -top * probe * e_theta / k * np.exp(1j * (parts.probes @ ray))
-        found[basis.first_wire :] += parts.up.T @ upward
+    for level in parts.levels:
+        own = stack.on(level.number)
+        spectrum = Spectrum(own.turned if under else own, frequency)
+        tm, te, probe = (complex(x[0]) for x in spectrum.into_air(np.array([sine])))
+        field = top * (tm * e_theta * along + te * abs(cosine) * wave.e_phi * across)
+        if level.metal is not None:
+            found[level.on_metal] = _on_sheets(level.metal, ray, field)
+            for one, into in zip(level.fans, level.into, strict=True):
+                found[basis.first_wire :] += into * _on_fan(level.metal, one, ray, field)
+        if len(level.probes):
+            upward = -top * probe * e_theta / k * np.exp(1j * (level.probes @ ray))
+            found[basis.first_wire :] += level.up.T @ upward
     if parts.aloft is not None:
         found[parts.aloft.own] += _over_layers(parts.aloft.basis, wave, frequency, stack)
     return found

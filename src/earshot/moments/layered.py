@@ -1,9 +1,9 @@
-"""The basis of an antenna on and over a stack, taken apart: metal on its level, probes, and all that is in the air."""
+"""The basis of an antenna on and over a stack, taken apart: metal on levels, probes, and all that is in the air."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -13,7 +13,7 @@ from ..media.stack import Stack
 from .basis import Basis
 from .carried import Part, of_feet, of_sheets, on_halves
 from .coupling import wire_points
-from .sheet_basis import Fan, SheetBasis, sheet_basis
+from .sheet_basis import Fan, SheetBasis, across, sheet_basis
 from .wire_basis import WireBasis
 
 if TYPE_CHECKING:
@@ -43,14 +43,15 @@ class Aloft:
 
 
 @dataclass(frozen=True, eq=False)
-class Layered:
-    """Parts of a basis with the numbers of their functions in the whole.
+class Level:
+    """What is on one face of the layers, and ends there, with the numbers of its functions in the whole.
 
-    metal: sheets on the level, if any, and `on_metal` (functions,). fans, into (fans, wires), standing (fans,): feet
-    there, and the thickest radius on each. probes (n, 3), radii (n,), up (n, wires): their tops, and how much goes up
-    them. aloft: the rest, if any.
+    number: how many layers are under it. metal: sheets, if any, and `on_metal` (functions,). fans, into (fans, wires),
+    standing (fans,): feet there, and the thickest radius on each. probes (n, 3), radii (n,), up (n, wires): ends of
+    probes, and how much goes from z = 0 up to each; what begins on a level is what ends there, taken off.
     """
 
+    number: int
     metal: SheetBasis | None
     on_metal: Ints
     fans: tuple[Fan, ...]
@@ -59,36 +60,113 @@ class Layered:
     probes: Floats
     radii: Floats
     up: Floats
+
+
+@dataclass(frozen=True, eq=False)
+class Layered:
+    """Parts of a basis: levels from the lowest, one at least; their metal as one basis, if any; what is in the air."""
+
+    levels: tuple[Level, ...]
+    metal: SheetBasis | None
     aloft: Aloft | None
+
+    @cached_property
+    def on_metal(self) -> Ints:
+        """The functions on all levels, in the order of the metal."""
+        return np.concatenate([level.on_metal for level in self.levels])
+
+    @property
+    def wires(self) -> int:
+        """How many functions there are on wires."""
+        return int(self.levels[0].up.shape[1])
+
+    @property
+    def numbers(self) -> tuple[int, ...]:
+        """Of the levels, how many layers are under each."""
+        return tuple(level.number for level in self.levels)
+
+    @property
+    def probes(self) -> Floats:
+        """Ends of probes on all levels (n, 3)."""
+        return np.concatenate([level.probes for level in self.levels])
+
+    @property
+    def radius(self) -> float:
+        """Of the thickest probe."""
+        return max(float(level.radii.max(initial=0.0)) for level in self.levels)
 
 
 @lru_cache(maxsize=8)
 def layered(basis: Basis, stack: Stack) -> Layered:
     """A basis taken apart."""
-    wires, grid = basis.wires, basis.mesh
-    metal, on_metal, rest, in_air = None, np.zeros(0, np.int64), None, np.zeros(0, np.int64)
-    if basis.sheets is not None:
-        printed = np.asarray(stack.carries(basis.sheets.mesh.corners[..., 2]).all(axis=1))
-        metal, on_metal = _part(basis.sheets, printed)
-        rest, in_air = _part(basis.sheets, ~printed)
-    feet = [(fan, amount) for fan, amount in basis.feet if stack.carries(fan.apex[2])]
-    # A fan's triangles have the numbers they have among those on the level.
-    fans = tuple(_renumbered(fan, printed) for fan, _ in feet)
-    tops = np.argmax(grid.nodes[grid.ends, 2], axis=1)[wires.through]
-    segments = np.flatnonzero(wires.through)
-    sense = np.where(tops == 1, 1.0, -1.0)
-    up = sense[:, None] * wires.ends[2 * segments + tops].toarray() if len(segments) else np.zeros((0, wires.size))
-    probes = grid.nodes[grid.ends[segments, tops]]
+    wires, sheets = basis.wires, basis.sheets
+    on = np.zeros(0, np.int64) if sheets is None else _levels_of(sheets, stack)
+    ends = _ends_of(basis, stack)
+    numbers = sorted({*on[on >= 0].tolist(), *ends[2].tolist()}) or [stack.metal_on]
+    levels = tuple(_level(basis, stack, number, on, ends) for number in numbers)
+    rest, in_air = (None, np.zeros(0, np.int64)) if sheets is None else _part(sheets, on < 0)
     flying, on_wires = wires.within(~wires.through)
     aloft = None
     if flying.size or rest is not None:
         own = np.concatenate([in_air, basis.first_wire + on_wires])
         aloft = _aloft(Basis(flying, rest, basis.reach).raised(-stack.thickness), own, stack.thickness)
-    return Layered(
-        metal, on_metal, fans, np.array([a for _, a in feet]).reshape(len(feet), wires.size),
-        np.array([grid.radii[wires.halves[0, a != 0.0] // 2].max() for _, a in feet]), probes,
-        grid.radii[segments], up, aloft,
+    return Layered(levels, _joined(sheets, levels, on), aloft)
+
+
+def _levels_of(sheets: SheetBasis, stack: Stack) -> Ints:
+    """Of every triangle the level it is on (triangles,), -1 for those in the air."""
+    heights = stack.level_at(sheets.mesh.corners[..., 2])
+    return np.where((heights == heights[:, :1]).all(axis=1), heights[:, 0], -1)
+
+
+def _ends_of(basis: Basis, stack: Stack) -> tuple[Floats, Floats, Ints, Floats]:
+    """Ends of probes on levels: places (n, 3), radii (n,), levels (n,), and what goes up to each (n, wires)."""
+    wires, grid = basis.wires, basis.mesh
+    segments = np.flatnonzero(wires.through)
+    if not len(segments):
+        return np.zeros((0, 3)), np.zeros(0), np.zeros(0, np.int64), np.zeros((0, wires.size))
+    tops = np.argmax(grid.nodes[grid.ends, 2], axis=1)[wires.through]
+    upward = np.where(tops == 1, 1.0, -1.0)[:, None] * wires.ends[2 * segments + tops].toarray()
+    both = []
+    for side, sense in ((tops, 1.0), (1 - tops, -1.0)):
+        places = grid.nodes[grid.ends[segments, side]]
+        both.append((places, grid.radii[segments], stack.level_at(places[:, 2]), sense * upward))
+    places, radii, level, up = (np.concatenate(parts) for parts in zip(*both, strict=True))
+    # What ends on the plane goes on in it.
+    kept = level >= 0
+    return places[kept], radii[kept], level[kept], up[kept]
+
+
+def _level(
+    basis: Basis, stack: Stack, number: int, on: Ints, ends: tuple[Floats, Floats, Ints, Floats]
+) -> Level:  # fmt: skip
+    chosen, wires = on == number, basis.wires
+    metal, on_metal = (None, np.zeros(0, np.int64)) if basis.sheets is None else _part(basis.sheets, chosen)
+    feet = [(fan, amount) for fan, amount in basis.feet if stack.level_at(fan.apex[2]) == number]
+    # A fan's triangles have the numbers they have among those on the level.
+    fans = tuple(_renumbered(fan, chosen) for fan, _ in feet)
+    here = ends[2] == number
+    return Level(
+        number, metal, on_metal, fans, np.array([a for _, a in feet]).reshape(len(feet), wires.size),
+        np.array([basis.mesh.radii[wires.halves[0, a != 0.0] // 2].max() for _, a in feet]),
+        ends[0][here], ends[1][here], ends[3][here],
     )  # fmt: skip
+
+
+def _joined(sheets: SheetBasis | None, levels: tuple[Level, ...], on: Ints) -> SheetBasis | None:
+    """The metal of all levels as one basis, triangles and functions level by level."""
+    metal = [level for level in levels if level.metal is not None]
+    if sheets is None or not metal:
+        return None
+    if len(metal) == 1:
+        return metal[0].metal
+    mesh = sheets.mesh.only(np.concatenate([np.flatnonzero(on == level.number) for level in metal]))
+    sides, first = [], 0
+    for level in metal:
+        assert level.metal is not None
+        sides.append(3 * (level.metal.pairs + first) + level.metal.corners)
+        first += len(level.metal.mesh)
+    return across(mesh, np.concatenate(sides, axis=1))
 
 
 def _part(sheets: SheetBasis, chosen: Bools) -> tuple[SheetBasis | None, Ints]:

@@ -14,7 +14,7 @@ from ..media.over_layers import end_kernels, level_kernels
 from ..media.spectral import Spectrum
 from ..media.stack import Stack
 from ..running import announce, in_threads, thread_count
-from .layered import Aloft, Layered
+from .layered import Aloft, Layered, Level
 from .sheet_basis import Fan, SheetBasis
 from .sheet_matrix import scales
 
@@ -58,11 +58,17 @@ def _least(stack: Stack) -> float:
 
 
 def with_level(parts: Layered, stack: Stack, frequency: float) -> Complexes:
-    """Entries of what is in the air (aloft, metal + wires) with functions on the level, and with feet and probes."""
-    aloft, metal = parts.aloft, parts.metal
+    """Entries of what is in the air (aloft, metal + wires) with functions on levels, and with feet and probes."""
+    assert parts.aloft is not None
+    each = [_with_one(parts, level, stack.on(level.number), frequency) for level in parts.levels]
+    return np.concatenate([*(metal for metal, _ in each), sum(on_wires for _, on_wires in each)], axis=1)
+
+
+def _with_one(parts: Layered, level: Level, stack: Stack, frequency: float) -> tuple[Complexes, Complexes]:
+    """The same of one level: (aloft, metal) and (aloft, wires)."""
+    aloft, metal, wires = parts.aloft, level.metal, parts.wires
     assert aloft is not None
-    wires = parts.up.shape[1]
-    found = np.zeros((aloft.carried[0].shape[1], len(parts.on_metal) + wires), np.complex128)
+    found = np.zeros((aloft.carried[0].shape[1], len(level.on_metal) + wires), np.complex128)
     heights = aloft.places[:, 2] - stack.thickness
     flow, charge = scales(frequency)
     if metal is not None:
@@ -73,22 +79,18 @@ def with_level(parts: Layered, stack: Stack, frequency: float) -> Complexes:
         for some, seen in _seen(metal, aloft, heights, images, table):
             field = _of_functions(metal, seen, flow, charge)
             standing = np.zeros((4, seen.shape[0], wires), np.complex128)
-            if parts.fans:
+            if level.fans:
                 standing += np.stack(
                     [_of_fan(one, seen, flow, charge) + _of_moments(one, aloft, some, heights, images, table, flow)
-                     for one in parts.fans], axis=2
-                ) @ parts.into  # fmt: skip
+                     for one in level.fans], axis=2
+                ) @ level.into  # fmt: skip
             for carried, part in zip(aloft.carried, np.concatenate([field, standing], axis=2), strict=True):
                 found += carried[some].T @ part
-    if len(parts.probes):
-        found[:, len(parts.on_metal) :] += _from_probes(parts, stack, frequency) @ parts.up
-    return found
-
-
-def _from_probes(parts: Layered, stack: Stack, frequency: float) -> Complexes:
-    """Entries (aloft, probes) with one ampere up every probe, which goes on over the layers."""
-    push, lift = _by_ends(parts, stack, frequency, parts.probes)[:2]
-    return np.asarray(lift - push)
+    if len(level.probes):
+        # One ampere up every probe.
+        push, lift = _by_ends(parts, stack, frequency, level.probes)[:2]
+        found[:, len(level.on_metal) :] += (lift - push) @ level.up
+    return found[:, : len(level.on_metal)], found[:, len(level.on_metal) :]
 
 
 def at_ends(parts: Layered, stack: Stack, frequency: float) -> Complexes:

@@ -97,7 +97,7 @@ def over_layers(parts: Layered, amounts: Complexes, frequency: float, stack: Sta
     places = charges_at(aloft.basis, np.arange(len(aloft.basis.mesh)))
     found = over(aloft.basis, own, frequency, places, stack.at(frequency))
     asking = replace(parts, aloft=_asking(aloft, places, stack.thickness))
-    on = np.concatenate([parts.on_metal, np.arange(len(amounts) - parts.up.shape[1], len(amounts))])
+    on = np.concatenate([parts.on_metal, np.arange(len(amounts) - parts.wires, len(amounts))])
     found -= with_level(asking, stack, frequency) @ amounts[on]
     if len(aloft.ends):
         found -= at_ends(asking, stack, frequency) @ (aloft.left @ own)

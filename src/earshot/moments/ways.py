@@ -59,7 +59,8 @@ def chosen(antenna: Antenna, basis: Basis, method: str = "auto") -> str:
     there = formulation(antenna.medium).taken_on(basis)
     if method == "fast" and not there:
         raise UsageError(
-            f"method 'fast': '{antenna.name}' has no metal on its layers, which is what it is for there; leave it out"
+            f"method 'fast': '{antenna.name}' has no metal on its layers, or has it on several levels; there it is for "
+            "metal on one: leave it out"
         )
     if method != "auto":
         return method
