@@ -24,14 +24,15 @@ _LONGEST = 100.0
 
 def described(antenna: Antenna, stack: Stack) -> Iterator[Finding]:
     """Findings that need no frequency: metal that is neither on the layers nor clear of them, wires that pass oddly."""
-    top, level = stack.thickness, stack.level
+    top = stack.thickness
     for sheet in antenna.sheets:
         low, high = (float(f(sheet.surface.bounds[:, 2])) for f in (np.min, np.max))
-        if stack.carries(sheet.surface.bounds[:, 2]).all() or low > top * (1.0 + _CLOSE):
+        level = stack.level_at(sheet.surface.bounds[:, 2])
+        if ((level >= 0).all() and (level == level[0]).all()) or low > top * (1.0 + _CLOSE):
             continue
-        where = f"z = {low:g} m" if abs(low - level) > _CLOSE * top else f"z = {high:g} m"
-        says = f"sheet '{sheet.name}' is on no level of the layers, and not clear of them: it reaches {where}"
-        remedy = f"print it flat at z = {level:g} m, where the layers have metal, or raise it clear of their top"
+        where = f"z = {low:g} m" if level[np.argmin(sheet.surface.bounds[:, 2])] < 0 else f"z = {high:g} m"
+        says = f"sheet '{sheet.name}' is on no face of the layers, and not clear of them: it reaches {where}"
+        remedy = f"print it flat {_faces(stack)}, where layers end, or raise it clear of their top"
         yield Finding("stop", sheet.name, says, f"{remedy}, z = {top:g} m")
     for wire in antenna.wires:
         yield from (
@@ -42,42 +43,44 @@ def described(antenna: Antenna, stack: Stack) -> Iterator[Finding]:
     yield from _neighbours(antenna, stack)
 
 
+def _faces(stack: Stack) -> str:
+    """Where metal may be printed, in words."""
+    return "at z = " + ", ".join(f"{z:g}" for z in stack.faces if stack.level_at(np.array(z)) >= 0) + " m"
+
+
 def _through(antenna: Antenna, stack: Stack, wire: Wire) -> Iterator[Finding]:
-    """A wire that is in the layers, at least in part: a probe up to the metal, or on through the topmost face."""
-    top, level, close = stack.thickness, stack.level, _CLOSE * stack.thickness
+    """A wire that is in the layers, at least in part: a probe up to metal, or on through the topmost face."""
+    top, close = stack.thickness, _CLOSE * stack.thickness
     corners = wire.corners if wire.corners[0, 2] <= wire.corners[-1, 2] else wire.corners[::-1]
     place = as_place(corners[0])
-    if stack.open_below:
-        says = f"wire '{wire.name}' is in or under the layers, which have no plane, at {words_for(corners[0])}"
-        yield Finding("stop", wire.name, says, f"keep it over their top, z = {top:g} m, or give them a plane", place)
-        return
     inside = corners[:, 2] < top + close
     upright = float(np.ptp(corners[: max(int(inside.sum()), 2), :2], axis=0).max()) <= close
-    ends_below = bool(inside.all())
-    if abs(corners[0, 2]) > close or not upright or inside.sum() > 2 or (
-        ends_below and (len(corners) != 2 or abs(corners[-1, 2] - level) > close)
+    ends_below, on_plane = bool(inside.all()), stack.has_plane and abs(corners[0, 2]) <= close
+    begins, ends = (int(stack.level_at(corners[end, 2])) for end in (0, -1))
+    if not (on_plane or begins >= 0) or not upright or inside.sum() > 2 or (
+        ends_below and (len(corners) != 2 or ends < 0)
     ):  # fmt: skip
         says = (
             f"wire '{wire.name}' is not a probe through the layers: it goes from {words_for(wire.corners[0])} to "
             f"{words_for(wire.corners[-1])}"
         )
-        remedy = f"make it one straight upright piece from z = 0 to z = {level:g} m"
-        yield Finding("stop", wire.name, says, f"{remedy}, or straight up on over z = {top:g} m", place)
+        start = "from z = 0 or from metal" if stack.has_plane else "from metal"
+        remedy = f"make it one straight upright piece {start} on a face of the layers to metal on another"
+        yield Finding("stop", wire.name, says, f"{remedy} ({_faces(stack)}), or straight up on over their top", place)
         return
-    if not ends_below and stack.above:
-        says = f"wire '{wire.name}' goes up through the cover of the metal at {words_for(corners[0])}"
-        yield Finding("stop", wire.name, says, f"end it on metal at z = {level:g} m, or leave the cover out", place)
-    elif not ends_below and antenna.off_sheets(np.array([*corners[0, :2], level])) < wire.radius:
-        says = f"wire '{wire.name}' passes through printed metal at {words_for(np.array([*corners[0, :2], level]))}"
-        yield Finding("stop", wire.name, says, "split it there to join them, or cut a hole for it", place)
-    elif ends_below:
-        off = antenna.off_sheets(corners[-1])
-        goes_on = _goes_on(antenna.wires, wire, corners[-1])
-        if not goes_on and off > 1e-3 * wire.radius:
+    for end, there in ((0, not on_plane), (-1, ends_below)):
+        off = antenna.off_sheets(corners[end]) if there else 0.0
+        if off > 1e-3 * wire.radius and not (end and _goes_on(antenna.wires, wire, corners[-1])):
             far = f"{off:.3g} m off the metal" if math.isfinite(off) else "on no metal"
-            says = f"probe '{wire.name}' ends {far} at {words_for(corners[-1])}"
-            remedy = "move it under a sheet, print metal there, or let a wire go on"
-            yield Finding("stop", wire.name, says, remedy, as_place(corners[-1]))
+            says = f"probe '{wire.name}' {'ends' if end else 'begins'} {far} at {words_for(corners[end])}"
+            remedy = "move it to a sheet, print metal there, or let a wire go on"
+            yield Finding("stop", wire.name, says, remedy, as_place(corners[end]))
+    for number, face in enumerate(stack.faces):
+        passed = np.array([*corners[0, :2], face])
+        between = corners[0, 2] + close < face < (top + close if not ends_below else corners[-1, 2] - close)
+        if between and number and antenna.off_sheets(passed) < wire.radius:
+            says = f"wire '{wire.name}' passes through printed metal at {words_for(passed)}"
+            yield Finding("stop", wire.name, says, "split it there to join them, or cut a hole for it", place)
     if wire.jacket is not None:
         says = f"wire '{wire.name}' has a jacket, which is not taken into account in layers"
         yield Finding("stop", wire.name, says, "leave the jacket out, or split the wire at the topmost face")
@@ -134,22 +137,19 @@ def _neighbours(antenna: Antenna, stack: Stack) -> Iterator[Finding]:
 
 def sized(antenna: Antenna, stack: Stack, frequency: float) -> Iterator[Finding]:
     """Findings at a frequency: layers too thick for a probe of one current."""
-    probes = _probes(antenna, stack)
-    if not probes:
-        return
-    phase = sum(
-        x.thickness * wavenumber(frequency) * math.sqrt(x.material.permittivity * x.material.permeability)
-        for x in stack.below
-    )
-    if phase > _THICK:
-        says = (
-            f"the layers under the metal are {math.degrees(phase):.0f} deg thick at {frequency / 1e6:g} MHz: the "
-            f"current along a probe is taken as of one strength, which holds below {math.degrees(_THICK):.0f} deg"
-        )
-        level = "stop" if phase > _THICKEST else "warn"
-        yield Finding(level, probes[0].name, says, "use thinner layers, or a gap in the metal as a port")
-        return
-    for wire in probes:
+    for wire in _probes(antenna, stack):
+        phase = _phase(stack, wire, frequency)
+        if phase > _THICK:
+            says = (
+                f"the layers that probe '{wire.name}' goes through are {math.degrees(phase):.0f} deg thick at "
+                f"{frequency / 1e6:g} MHz: the current along it is taken as of one strength, which holds below "
+                f"{math.degrees(_THICK):.0f} deg"
+            )
+            level = "stop" if phase > _THICKEST else "warn"
+            yield Finding(level, wire.name, says, "use thinner layers, or a gap in the metal as a port")
+            return
+    for wire in _probes(antenna, stack):
+        phase = _phase(stack, wire, frequency)
         if phase > _THIN and wire.corners[:, 2].max() > stack.thickness * (1.0 + _CLOSE):
             says = (
                 f"wire '{wire.name}' goes on over layers that are {math.degrees(phase):.1f} deg thick at "
@@ -159,10 +159,21 @@ def sized(antenna: Antenna, stack: Stack, frequency: float) -> Iterator[Finding]
             yield Finding("warn", wire.name, says, "use thinner layers, or take the figure for a first one")
 
 
+def _phase(stack: Stack, wire: Wire, frequency: float) -> float:
+    """How thick layers are that a wire goes through, rad."""
+    low, high = wire.corners[:, 2].min(), wire.corners[:, 2].max()
+    found = 0.0
+    for below, above, layer in zip(stack.faces, stack.faces[1:], stack.layers, strict=False):
+        index = math.sqrt(layer.material.permittivity * layer.material.permeability)
+        found += wavenumber(frequency) * index * max(min(above, high) - max(below, low), 0.0)
+    return found
+
+
 def meshed(antenna: Antenna, stack: Stack, mesh: SheetMesh) -> Iterator[Finding]:
     """Findings on a mesh: how thin the layers under the metal are beside its edges."""
     printed = np.asarray(stack.carries(mesh.corners[..., 2]).all(axis=1))
-    longest, level = float(mesh.edge_lengths[printed].max(initial=0.0)), stack.level or stack.thickness
+    longest = float(mesh.edge_lengths[printed].max(initial=0.0))
+    level = min(float(mesh.centres[printed, 2].min(initial=stack.thickness)) or stack.thickness, stack.thickness)
     if longest > _LONGEST * level:
         says = (
             f"the mesh is coarse beside its layers: edges of {longest:.3g} m over {level:.3g} m, "
