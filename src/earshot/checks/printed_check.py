@@ -130,7 +130,8 @@ def _neighbours(antenna: Antenna, stack: Stack) -> Iterator[Finding]:
         for two in probes[i + 1 :]:
             lowest, other = (w.corners[int(np.argmin(w.corners[:, 2]))] for w in (one, two))
             apart = math.dist(lowest[:2], other[:2])
-            if apart < one.radius + two.radius:
+            shared = min(w.corners[:, 2].max() for w in (one, two)) - max(lowest[2], other[2])
+            if apart < one.radius + two.radius and shared > _CLOSE * stack.thickness:
                 says = f"probes '{one.name}' and '{two.name}' overlap at {words_for(one.corners[0])}"
                 yield Finding("stop", two.name, says, "move one, or make them one", as_place(one.corners[0]))
 

@@ -132,7 +132,7 @@ class Currents:
         chosen = self._level == level
         if self.sheets is None or not chosen.any():
             return None
-        return self.sheets.only(chosen, self._level_of(self.sheets.points[:, 2]) == level)
+        return self.sheets.only(chosen, self.medium.level_at(self.sheets.points[:, 2]) == level)
 
     @cached_property
     def in_air(self) -> Currents | None:
@@ -149,12 +149,8 @@ class Currents:
         """Which face of layers triangles are on, -1 for those in the air."""
         if self.sheets is None:
             return np.zeros(0, np.int64)
-        level = self._level_of(self.sheets.mesh.corners[..., 2])
+        level = self.medium.level_at(self.sheets.mesh.corners[..., 2])
         return np.where((level == level[:, :1]).all(axis=1), level[:, 0], -1)
-
-    def _level_of(self, heights: Floats) -> Ints:
-        stack = self.medium.stack
-        return np.full(heights.shape, -1) if stack is None else stack.level_at(heights)
 
     @property
     def _printed(self) -> Bools:
@@ -164,7 +160,7 @@ class Currents:
     def _only(self, segments: Bools, triangles: Bools) -> Currents:
         sheets = None
         if self.sheets is not None and triangles.any():
-            feet = self._level_of(self.sheets.points[:, 2]) < 0
+            feet = self.medium.level_at(self.sheets.points[:, 2]) < 0
             sheets = self.sheets.only(triangles, feet)
         return Currents(self.mesh.only(segments), self.ends[segments], self.frequency, self.medium, sheets)
 

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Self
 
 import numpy as np
 
-from ..arraytypes import Bools, Complexes, Floats
+from ..arraytypes import Bools, Complexes, Floats, Ints
 
 if TYPE_CHECKING:
     from .half_space import Below
@@ -83,9 +83,13 @@ class Plain:
         """What is below z = 0 instead of space, in words; empty if nothing is."""
         return str(self) if self.has_plane else ""
 
+    def level_at(self, heights: Floats) -> Ints:
+        """Which face of layers metal at heights (any shape), metres, is printed on; -1 where on none."""
+        return np.full(np.shape(heights), -1)
+
     def carries(self, heights: Floats) -> Bools:
         """Whether metal at heights (any shape), metres, is printed on it."""
-        return np.zeros(np.shape(heights), bool)
+        return np.asarray(self.level_at(heights) >= 0)
 
     def scaled(self, _factor: float) -> Self:
         """The medium with all its lengths multiplied."""

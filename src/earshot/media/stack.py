@@ -197,10 +197,6 @@ class Stack(Plain):
             found[np.abs(np.asarray(heights) - face) <= 1e-6 * (face or self.thickness)] = number
         return found
 
-    def carries(self, heights: Floats) -> Bools:
-        """Whether metal at heights is on a face of the layers."""
-        return np.asarray(self.level_at(heights) >= 0)
-
     def at(self, frequency: float) -> Spectrum:
         """It at a frequency in Hz."""
         from .spectral import Spectrum

@@ -365,17 +365,24 @@ def _wanted(
 
 
 def _opposite(antenna: Antenna, usual: Sequence[float], mesh: Triangles) -> list[tuple[int, int]]:
-    """Pairs of sheets that are near but not joined: what is on the one changes over the gap to the other."""
+    """Pairs of sheets that are near but not joined: what is on the one changes over the gap to the other.
+
+    Not so between faces of layers: there each is over the other as over a plane, where only rims want short edges.
+    """
     corners, sheet = np.array(mesh.corners), np.array(mesh.sheet)
     vertices = [np.unique(corners[sheet == s]) for s in range(len(antenna.sheets))]
     places = np.array(mesh.vertices)
     low, high = (np.array([f(places[v], axis=0) for v in vertices]).reshape(-1, 3) for f in (np.min, np.max))
+    level = antenna.medium.level_at(np.stack([low[:, 2], high[:, 2]]))
+    printed = np.where(level[0] == level[1], level[0], -1)
     pairs = []
     for one, own in enumerate(vertices):
         near = 0.5 * usual[one]
         boxes = np.maximum(np.maximum(low - high[one], low[one] - high), 0.0)
         for other in np.flatnonzero(np.linalg.norm(boxes, axis=1) < near):
             if other == one or np.intersect1d(own, vertices[other]).size:
+                continue
+            if printed[one] >= 0 and printed[other] >= 0 and printed[one] != printed[other]:
                 continue
             off = np.maximum(np.maximum(low[other] - places[own], places[own] - high[other]), 0.0)
             if np.linalg.norm(off, axis=1).min() < near:

@@ -1,0 +1,201 @@
+"""Metal on several levels of a board, and pins between them: what must be the same however it is said."""
+
+import numpy as np
+import pytest
+
+import earshot as es
+from earshot.moments.formulation import OnLayers, antenna_basis, formulation
+from earshot.moments.layered import layered
+from earshot.moments.printed import printed_block
+
+HERTZ = 3e9
+WAVE = 299_792_458.0 / HERTZ
+RULE = es.MeshRule(sheets_per_wavelength=8)
+AIR = es.Dielectric("air", 1.0)
+
+
+def board(rng, count, open_below=False, lossless=False):
+    layers = []
+    for n in range(count):
+        loss = 0.0 if lossless else rng.uniform(0.0, 0.02)
+        layers.append(es.Layer(rng.uniform(0.5e-3, 4e-3), es.Dielectric(f"of {n}", rng.uniform(1.0, 9.0), loss)))
+    return es.Stack(layers, open_below=open_below)
+
+
+def printed(rng, medium, pins=True):
+    """A plate on every face, a pin to each from what is below it where both lie over one another."""
+    sheets, wires, ports = [], [], []
+    levels = [n for n in range(len(medium.faces)) if medium.level_at(np.array(medium.faces[n])) == n]
+    for n in levels:
+        middle = (*rng.uniform(-3e-3, 3e-3, 2), medium.faces[n])
+        sheets.append(es.Sheet(f"plate {n}", es.shapes.plate(*rng.uniform(16e-3, 26e-3, 2), centre=middle)))
+    foot = 0.0 if medium.has_plane else medium.faces[levels[0]]
+    for k, n in enumerate(levels[0 if medium.has_plane else 1 :] if pins else ()):
+        x, y = (-3e-3 + 3e-3 * k, 2e-3 - 2e-3 * k)
+        wires.append(es.Wire(f"pin {n}", [(x, y, foot), (x, y, medium.faces[n])], radius=0.2e-3))
+        ports.append(es.Port(f"port {n}", on=f"pin {n}", at=0))
+        foot = medium.faces[n]
+    rng.shuffle(sheets)
+    return es.Antenna("board", wires, ports, medium, sheets=sheets)
+
+
+def over(antenna, medium):
+    return es.Antenna("board", antenna.wires, antenna.ports, medium, sheets=antenna.sheets)
+
+
+def only_first(antenna):
+    """With its first port alone."""
+    return es.Antenna("board", antenna.wires, antenna.ports[:1], antenna.medium, sheets=antenna.sheets)
+
+
+def matrix_of(antenna):
+    basis = antenna_basis(antenna, WAVE, RULE)
+    return basis, formulation(antenna.medium).matrix(basis, HERTZ)
+
+
+@pytest.mark.parametrize("open_below", [False, True])
+@pytest.mark.parametrize("seed", [1, 2])
+def test_blocks_between_levels_are_symmetric_as_they_stand(seed, open_below):
+    rng = np.random.default_rng(seed)
+    antenna = printed(rng, board(rng, 2, open_below), pins=False)
+    basis, matrix = matrix_of(antenna)
+    parts = layered(basis, antenna.medium)
+    assert len(parts.levels) == 2 + open_below
+    assert np.abs(matrix - matrix.T).max() < 1e-12 * np.abs(matrix).max()
+    for one in parts.levels:
+        for two in parts.levels:
+            rows, columns = (rng.choice(level.on_metal, 6) for level in (one, two))
+            there = printed_block(basis, antenna.medium, HERTZ, rows, columns)
+            back = printed_block(basis, antenna.medium, HERTZ, columns, rows)
+            scale = np.sqrt(np.outer(*(np.abs(np.diag(matrix))[x] for x in (rows, columns))))
+            assert (np.abs(there - back.T) / scale).max() < 1e-4
+            # What is far goes by fewer points in the whole.
+            assert (np.abs(there - matrix[np.ix_(rows, columns)]) / scale).max() < 1e-3
+
+
+@pytest.mark.parametrize("seed", [3, 4])
+def test_boards_of_air_are_free_space_with_images(seed):
+    """Two levels over a plane, by tables of layers and by images."""
+    rng = np.random.default_rng(seed)
+    faces = np.sort(rng.uniform(2e-3, 12e-3, 2))
+    medium = es.Stack([es.Layer(d, AIR) for d in (faces[0], faces[1] - faces[0])])
+    antenna = printed(rng, medium, pins=False)
+    basis, matrix = matrix_of(antenna)
+    plain = formulation(es.perfect_plane()).matrix(basis, HERTZ)
+    scale = np.sqrt(np.outer(*2 * [np.abs(np.diag(plain))]))
+    # Far pairs differ by rules of three points and of second moments.
+    assert (np.abs(matrix - plain) / scale).max() < 1e-3
+    excite = rng.normal(size=(basis.size, 3))
+    one, two = (excite.T @ np.linalg.solve(z, excite) for z in (matrix, plain))
+    assert np.abs(one - two).max() < 2e-3 * np.abs(two).max()
+
+
+@pytest.mark.parametrize("open_below", [False, True])
+def test_layers_may_be_cut_anywhere(open_below):
+    """A face more, through which a pin goes, changes nothing."""
+    rng = np.random.default_rng(5)
+    medium = board(rng, 2, open_below)
+    antenna = printed(rng, medium)
+    low, high = medium.layers
+    cut = es.Stack(
+        [es.Layer(0.6 * low.thickness, low.material), es.Layer(0.4 * low.thickness, low.material), high],
+        open_below=open_below,
+    )  # fmt: skip
+    z = [es.solve(a, HERTZ, rule=RULE).network.z().values[0] for a in (antenna, over(antenna, cut))]
+    assert z[0] == pytest.approx(z[1], rel=2e-4, abs=1e-3)
+    assert z[0] == pytest.approx(z[0].T, rel=1e-9, abs=1e-9)
+
+
+@pytest.mark.parametrize("count, open_below", [(2, False), (3, False), (1, True), (2, True)])
+def test_power_is_accounted_for(count, open_below):
+    """What is accepted is radiated, above and below, or goes off in the layers."""
+    rng = np.random.default_rng(10 * count + open_below)
+    antenna = printed(rng, board(rng, count, open_below, lossless=True))
+    driven = es.solve(only_first(antenna), HERTZ, rule=RULE).drive(es.volts(1))
+    budget = driven.budget()["power_W"]
+    gone = budget["radiated"] + sum(v for k, v in budget.items() if k.startswith("surface wave"))
+    assert gone == pytest.approx(budget["accepted"], rel=1e-3)
+
+
+def test_pins_are_wires():
+    """On a board of air: a pin from the plane, and one between two plates, against thin wires over a plane."""
+    medium = es.Stack([es.Layer("2 mm", AIR), es.Layer("3 mm", AIR)])
+    sheets = [
+        es.Sheet("low", es.shapes.plate(20e-3, 16e-3, centre=(0, 0, 2e-3))),
+        es.Sheet("high", es.shapes.plate(22e-3, 18e-3, centre=(2e-3, 1e-3, 5e-3))),
+    ]
+    wires = [
+        es.Wire("pin", [(5e-3, 0, 0), (5e-3, 0, 2e-3)], radius=0.2e-3),
+        es.Wire("via", [(-4e-3, 2e-3, 2e-3), (-4e-3, 2e-3, 5e-3)], radius=0.2e-3),
+    ]
+    ports = [es.Port("feed", "pin", at=0)]
+    z = [
+        es.solve(es.Antenna("two", wires, ports, around, sheets=sheets), "1 GHz").network.z().values[0, 0, 0]
+        for around in (medium, es.perfect_plane())
+    ]
+    assert z[0].imag == pytest.approx(z[1].imag, rel=0.02)
+    assert z[0].real == pytest.approx(z[1].real, rel=0.05)
+
+
+def test_a_pin_through_a_hole_and_one_in_two_pieces():
+    """A pin joined to the metal it passes is another thing than one that passes through a hole in it."""
+    medium = es.Stack([es.Layer("1 mm", AIR), es.Layer("2 mm", es.Dielectric("foam", 1.1))])
+    hole = es.shapes.polygon(
+        [(-9e-3, -7e-3, 1e-3), (9e-3, -7e-3, 1e-3), (9e-3, 7e-3, 1e-3), (-9e-3, 7e-3, 1e-3)],
+        [[(3e-3, -1e-3, 1e-3), (5e-3, -1e-3, 1e-3), (5e-3, 1e-3, 1e-3), (3e-3, 1e-3, 1e-3)]],
+    )
+    whole = es.shapes.plate(18e-3, 14e-3, centre=(0, 0, 1e-3))
+    top = es.Sheet("top", es.shapes.plate(20e-3, 16e-3, centre=(0, 0, 3e-3)))
+    through = [es.Wire("pin", [(4e-3, 0, 0), (4e-3, 0, 3e-3)], radius=0.2e-3)]
+    split = [
+        es.Wire("pin", [(4e-3, 0, 0), (4e-3, 0, 1e-3)], radius=0.2e-3),
+        es.Wire("on", [(4e-3, 0, 1e-3), (4e-3, 0, 3e-3)], radius=0.2e-3),
+    ]
+
+    def solved(low, wires):
+        ports = [es.Port("feed", "pin", at=0)]
+        return es.solve(es.Antenna("b", wires, ports, medium, sheets=[es.Sheet("low", low), top]), "1 GHz", rule=RULE)
+
+    apart, joined = (solved(*x).network.z().values[0, 0, 0] for x in ((hole, through), (whole, split)))
+    # Well below resonance both are capacitors: of the lower plate as well, where it is joined.
+    assert joined.imag < 0.0 and apart.imag < 0.0
+    assert abs(joined.imag) < abs(apart.imag)
+    with pytest.raises(es.EarshotError, match="passes through printed metal at .* split it there"):
+        solved(whole, through)
+
+
+def test_a_pin_may_stand_a_node_farther():
+    """One mesh node aside, Z changes by half a per cent at most."""
+    medium = es.Stack([es.Layer("1.6 mm", es.Dielectric("board", 3.0, 0.002)), es.Layer("3 mm", AIR)])
+    sheets = [
+        es.Sheet("low", es.shapes.plate(30e-3, 24e-3, centre=(0, 0, 1.6e-3))),
+        es.Sheet("high", es.shapes.plate(30e-3, 24e-3, centre=(0, 0, 4.6e-3))),
+    ]
+    z = []
+    for x in (-4e-3, -4.05e-3):
+        wires = [
+            es.Wire("pin", [(8e-3, 0, 0), (8e-3, 0, 1.6e-3)], radius=0.4e-3),
+            es.Wire("via", [(x, 1e-3, 1.6e-3), (x, 1e-3, 4.6e-3)], radius=0.4e-3),
+        ]
+        antenna = es.Antenna("b", wires, [es.Port("feed", "pin", at=0)], medium, sheets=sheets)
+        z.append(es.solve(antenna, "2.4 GHz").network.z().values[0, 0, 0])
+    assert abs(z[1] - z[0]) < 5e-3 * abs(z[0])
+
+
+def test_receiving_is_reciprocal_on_levels():
+    """V_oc = (4π r e^{jkr}/jkη) E_t·E_i, with E_t for one ampere."""
+    rng = np.random.default_rng(8)
+    answer = es.solve(only_first(printed(rng, board(rng, 2))), HERTZ, rule=RULE)
+    theta, phi = np.radians([40.0, 70.0])
+    sent = answer.drive(es.amperes(1)).far_field().field(theta, phi)
+    got = es.receive(answer, es.plane_wave(40, 70, 0.6, 0.8j), terminations={"port 1": es.circuits.open_circuit()})
+    want = 4 * np.pi / (2j * np.pi / WAVE * 376.730313668) * (0.6 * sent[0] + 0.8j * sent[1])
+    assert got.voltages[0] == pytest.approx(complex(want), rel=1e-6)
+
+
+def test_the_fast_way_is_for_one_level():
+    rng = np.random.default_rng(9)
+    antenna = printed(rng, board(rng, 2))
+    assert OnLayers(antenna.medium).taken_on(antenna_basis(antenna, WAVE, RULE)) == 0
+    with pytest.raises(es.UsageError, match="several levels"):
+        es.solve(antenna, HERTZ, rule=RULE, method="fast")
