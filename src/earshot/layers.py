@@ -3,7 +3,7 @@
 from .media.coupled_strips import CoupledStrips, Strip, coupled_strips
 from .media.earth_table import EarthTable, earth_table
 from .media.half_space import Reflection, reflection
-from .media.kernel_table import KernelTable, kernel_table
+from .media.kernel_table import KernelTable, kernel_table, level_tables
 from .media.levels import between_levels
 from .media.modes import SurfaceWave, surface_waves
 from .media.patch_start import PatchStart, disk_start, patch_start
@@ -26,6 +26,7 @@ __all__ = [
     "disk_start",
     "earth_table",
     "kernel_table",
+    "level_tables",
     "patch_start",
     "reflection",
     "sommerfeld_integrals",
