@@ -15,7 +15,7 @@ COARSER = es.MeshRule(sheets_per_wavelength=7, edge=0.25, around=12)
 PRINTED_FINER = es.MeshRule(sheets_per_wavelength=15, edge=0.05)
 METAL = ["bow_tie", "corner_reflector", "discone", "horn", "plane_reflector", "plate_monopole", "sleeve_dipole"]
 METAL += ["waveguide"]
-PRINTED = ["disk_patch", "inset_patch", "patch"]
+PRINTED = ["board_dipole", "covered_patch", "disk_patch", "inset_patch", "patch", "stacked_patch"]
 METAL += PRINTED
 PANELS = ["corporate_panel", "series_panel", "series_row"]
 """Larger than is solved several times over."""

@@ -61,14 +61,29 @@ def test_layers_are_read_with_values_and_written_again(tmp_path):
     assert again.antenna == thinner.antenna
 
 
+def test_faces_are_named_in_arithmetic(tmp_path):
+    text = PATCH.replace('of = "ptfe"', 'of = "ptfe"\nname = "top"')
+    upper = '[sheet.upper]\nplate = { width = "20 mm", depth = "20 mm", centre = "0, 0, top" }\n\n[wire.pin]'
+    file = read(tmp_path, text.replace("[wire.pin]", upper))
+    assert file.antenna.sheets[1].surface.bounds[:, 2] == pytest.approx(2.4e-3)
+    assert file.antenna.medium.layers[1].name == "top"
+    again = es.read_design(es.write(file.design, tmp_path / "again.toml")).design
+    assert again.antenna == file.antenna
+    # The face goes along with the values under it.
+    assert file.design.with_(thickness="2 mm").antenna.sheets[1].surface.bounds[0, 2] == pytest.approx(3e-3)
+
+
 @pytest.mark.parametrize(
     ("old", "new", "says"),
     [
         ('of = "mine"', 'of = "min"', "layer, 1: there is no dielectric 'min'"),
-        ('of = "ptfe"', 'of = "ptfe"\nprinted = true', "metal is printed on one layer"),
+        ('of = "ptfe"', 'of = "ptfe"\nprinted = true', "lines lie on one layer"),
         ('frequency = "2.4 GHz"', 'frequency = "2.4 GHz"\nmedium = "perfect plane"', "medium: it has layers as well"),
         ("permittivity = 4.1", "permittivity = 0.4", "permittivity 0.4 is below 1"),
         ('thickness = "thickness / 2"', 'thickness = "0 mm"', "layer, 2: layer: thickness 0.0 is not above zero"),
+        ('of = "ptfe"', 'of = "ptfe"\nname = "thickness"', "layer, 2.name: 'thickness' is the name of a value"),
+        ('of = "ptfe"', 'of = "ptfe"\nname = "pi"', "'pi' cannot be used in arithmetic"),
+        ('of = "ptfe"', 'of = "ptfe"\nname = "a b"', "'a b' cannot be used in arithmetic"),
         ("loss_tangent", "los_tangent", "did you mean 'loss_tangent'"),
     ],
 )

@@ -106,7 +106,7 @@ def test_layers_may_be_cut_anywhere(open_below):
     assert z[0] == pytest.approx(z[0].T, rel=1e-9, abs=1e-9)
 
 
-@pytest.mark.parametrize("count, open_below", [(2, False), (3, False), (1, True), (2, True)])
+@pytest.mark.parametrize(("count", "open_below"), [(2, False), (3, False), (1, True), (2, True)])
 def test_power_is_accounted_for(count, open_below):
     """What is accepted is radiated, above and below, or goes off in the layers."""
     rng = np.random.default_rng(10 * count + open_below)
@@ -158,9 +158,8 @@ def test_a_pin_through_a_hole_and_one_in_two_pieces():
 
     apart, joined = (solved(*x).network.z().values[0, 0, 0] for x in ((hole, through), (whole, split)))
     # Well below resonance both are capacitors: of the lower plate as well, where it is joined.
-    assert joined.imag < 0.0 and apart.imag < 0.0
-    assert abs(joined.imag) < abs(apart.imag)
-    with pytest.raises(es.EarshotError, match="passes through printed metal at .* split it there"):
+    assert apart.imag < joined.imag < 0.0
+    with pytest.raises(es.EarshotError, match=r"passes through printed metal at .* split it there"):
         solved(whole, through)
 
 

@@ -5,6 +5,7 @@ rod="8 mm")`. What they give can be changed, solved and written like any other d
 """
 
 from .beams import log_periodic, quad, stepped_yagi, yagi
+from .boards import board_dipole, covered_patch, stacked_patch
 from .flares import discone, horn, sleeve_dipole, waveguide
 from .loops import circular_loop, delta_loop, helix, square_loop
 from .panels import corporate_panel, series_panel, series_row
@@ -22,10 +23,12 @@ from .rods import (
 )
 
 __all__ = [
+    "board_dipole",
     "bow_tie",
     "circular_loop",
     "corner_reflector",
     "corporate_panel",
+    "covered_patch",
     "delta_loop",
     "dipole",
     "discone",
@@ -48,6 +51,7 @@ __all__ = [
     "series_row",
     "sleeve_dipole",
     "square_loop",
+    "stacked_patch",
     "stepped_yagi",
     "turnstile",
     "waveguide",

@@ -16,7 +16,7 @@ from ..media.stack import Dielectric, dielectrics
 _REMARKS = {
     "wire": "The metal: add metal = 'aluminium', say, for losses.",
     "sheet": "Metal sheets: add metal and thickness for losses, density for a finer mesh.",
-    "layer": "On a plane at z = 0, from the bottom up; the metal is printed on the topmost.",
+    "layer": "From z = 0 up, where there is a plane unless the file says none; metal is printed where it is drawn.",
     "port": "Where it is fed, and the impedance it is matched to.",
     "terminal": "Where the line is joined to it.",
     "line": "Ideal lines; they have no field of their own.",
@@ -28,12 +28,15 @@ _REMARKS = {
 class Draft:
     """A design file in the making. title and purpose head it; frequency is where "lambda" is measured."""
 
-    def __init__(self, title: str, purpose: str, frequency: str | float, *, medium: str = "") -> None:
+    def __init__(
+        self, title: str, purpose: str, frequency: str | float, *, medium: str = "", plane: str = ""
+    ) -> None:  # fmt: skip
         self.title = title
         self.hertz = units.frequency(frequency)
         self._head = [f"# {line}" for line in purpose.splitlines()]
         self._head += [f"title = {_quoted(title)}", f'frequency = "{units.engineering(self.hertz, "Hz", 12)}"']
         self._head += [f'medium = "{medium}"'] if medium else []
+        self._head += [f'plane = "{plane}"'] if plane else []
         self._values: list[tuple[str, str]] = []
         self._dimensions: list[str] = []
         self._parts: list[str] = []
@@ -50,15 +53,19 @@ class Draft:
         """The diameter every ready-made antenna has."""
         self.value("rod", is_, "0.000002 lambda", "0.03 lambda", "diameter of the metal")
 
-    def layer(self, thickness: str, made: Dielectric) -> None:
-        """A layer on a plane, of a dielectric that is in the library or is written down here."""
+    def layer(self, thickness: str, made: Dielectric, name: str = "") -> None:
+        """A layer, the next from below, of a dielectric that is in the library or is written down here.
+
+        name: of its upper face, in arithmetic.
+        """
         if made not in dielectrics.values():
             rows = [f"permittivity = {made.permittivity}", f"loss_tangent = {made.loss_tangent}"]
             rows += [f"permeability = {made.permeability}"] if made.permeability != 1.0 else []
             rows += [f"source = {_quoted(made.source)}"] if made.source else []
             self._parts.append("\n".join(["", f"[dielectrics.{_quoted(made.name)}]", *rows]))
         self._remark("layer")
-        self._parts.append(f"[[layer]]\nthickness = {_quoted(thickness)}\nof = {_quoted(made.name)}")
+        rows = [f"thickness = {_quoted(thickness)}", f"of = {_quoted(made.name)}"]
+        self._parts.append("\n".join(["[[layer]]", *rows, *([f"name = {_quoted(name)}"] if name else [])]))
 
     def wire(self, name: str, *points: str, radius: str = "rod / 2") -> None:
         """A wire through points."""

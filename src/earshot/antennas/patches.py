@@ -11,11 +11,11 @@ from ..media.strip_line import strip_width
 from .draft import Draft
 
 
-def board_of(draft: Draft, board: Dielectric | str, thickness: str | float) -> Stack:
-    """The layer in the draft, and as the formulas want it."""
+def board_of(draft: Draft, board: Dielectric | str, thickness: str | float, name: str = "") -> Stack:
+    """The layer in the draft, its upper face perhaps named, and as the formulas want it."""
     made = dielectrics[board] if isinstance(board, str) else board
     draft.value("thickness", thickness, "0.003 lambda", "0.06 lambda", "of the board")
-    draft.layer("thickness", made)
+    draft.layer("thickness", made, name)
     metres = units.read(thickness, "length", what="thickness", wavelength=wavelength(draft.hertz))
     return Stack(Layer(metres, made))
 

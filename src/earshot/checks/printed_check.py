@@ -56,6 +56,10 @@ def _through(antenna: Antenna, stack: Stack, wire: Wire) -> Iterator[Finding]:
     inside = corners[:, 2] < top + close
     upright = float(np.ptp(corners[: max(int(inside.sum()), 2), :2], axis=0).max()) <= close
     ends_below, on_plane = bool(inside.all()), stack.has_plane and abs(corners[0, 2]) <= close
+    if corners[0, 2] < -close:
+        says = f"wire '{wire.name}' is under the layers, at {words_for(corners[0])}"
+        yield Finding("stop", wire.name, says, f"keep it over their top, z = {top:g} m, or turn the board over", place)
+        return
     begins, ends = (int(stack.level_at(corners[end, 2])) for end in (0, -1))
     if not (on_plane or begins >= 0) or not upright or inside.sum() > 2 or (
         ends_below and (len(corners) != 2 or ends < 0)

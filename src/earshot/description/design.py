@@ -43,6 +43,13 @@ class Quantities(dict[str, Quantity]):
         super().__init__()
         self.used: set[str] = set()
 
+    def joined(self) -> Quantities:
+        """A copy, which others may join, that remembers in the same place."""
+        found = Quantities()
+        found.update(self)
+        found.used = self.used
+        return found
+
     def __getitem__(self, name: str) -> Quantity:
         self.used.add(name)
         return super().__getitem__(name)

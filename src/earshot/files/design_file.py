@@ -28,7 +28,7 @@ from .case_keys import read_case, read_frequencies
 from .circuit_keys import read_impedance, read_line, read_stub
 from .feed_keys import Around, read_circuit, settings
 from .lattice_keys import read_lattice
-from .part_keys import read_gap, read_layers, read_metal, read_port, read_value, read_wire
+from .part_keys import read_gap, read_layers, read_metal, read_port, read_value, read_wire, with_faces
 from .reading import LARGEST_TEXT, read_text
 from .schema import CaseTable, DesignTable, ValueTable, parsed
 from .sheet_keys import read_sheet
@@ -156,7 +156,8 @@ def dimensions(design: Design) -> list[Dimension]:
         return []
     texts = build.texts_at(design.frequency or build.frequency)
     quantities = design.values.quantities
-    found = _dimensions(texts, build.table, quantities)
+    medium = medium_of(texts, build.table, quantities)
+    found = _dimensions(texts, build.table, with_faces(texts, quantities, medium.stack))
     texts.told()
     return [Dimension(name, quantities[name], *points) for name, points in found.items()]
 
@@ -211,6 +212,8 @@ def built(texts: Texts, table: DesignTable, names: Quantities, metals: Any, medi
     parts = {**table.wire, **table.sheet}
     sheets: list[Sheet] = []
     texts.board = medium.stack
+    with texts.gathering("layer"):
+        names = with_faces(texts, names, medium.stack)
     for name, wire in table.wire.items():
         wires += read_wire(texts, name, wire, names, metals.get(wire.metal or table.metal))
     for name, sheet in table.sheet.items():
@@ -324,7 +327,8 @@ def design_from_text(text: str, name: str, folder: Path, tables: Mapping[str, st
         ]
     else:
         built(texts, table, known, metals, medium)
-    _dimensions(texts, table, known)
+    with texts.gathering("layer"):
+        _dimensions(texts, table, with_faces(texts, known, medium.stack))
     frequencies = read_frequencies(texts, table)
     if table.lattice is not None:
         with texts.gathering("lattice"):

@@ -127,6 +127,8 @@ def _layers(stack: Stack) -> Any:
         table = tomlkit.table()
         table["thickness"] = _metres(layer.thickness)
         table["of"] = layer.material.name
+        if layer.name:
+            table["name"] = layer.name
         if number == stack.metal_on < len(stack.layers):
             table["printed"] = True
         found.append(table)

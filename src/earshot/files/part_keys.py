@@ -67,17 +67,36 @@ def read_layers(texts: Texts, table: DesignTable, names: Quantities) -> Stack:
         place, own = f"layer, {number}", table.dielectrics.get(given.of)
         thickness = texts.quantity(given.thickness, "length", f"{place}.thickness", names)
         try:
-            layers.append(Layer(thickness, _dielectric(texts, given.of, own, names) if own else dielectrics[given.of]))
+            of = _dielectric(texts, given.of, own, names) if own else dielectrics[given.of]
+            layers.append(Layer(thickness, of, given.name or ""))
         except UsageError as problem:
             raise DesignFileError(f"{texts.name}: {place}: {problem}") from None
         if given.printed:
             printed.append(number)
     if len(printed) > 1:
-        raise DesignFileError(f"{texts.name}: layer, {printed[1]}: metal is printed on one layer: keep one `printed`")
+        raise DesignFileError(
+            f"{texts.name}: layer, {printed[1]}: lines lie on one layer: keep one `printed`; sheets need none, "
+            "they lie wherever they are drawn"
+        )
     if table.plane == NO_PLANE:
         return Stack(layers, printed[0] if printed else None, open_below=True)
     plane = None if table.plane is None else read_metal(texts, table, "plane", table.plane)
     return Stack(layers, printed[0] if printed else None, plane)
+
+
+def with_faces(texts: Texts, names: Quantities, stack: Stack | None) -> Quantities:
+    """Names of values, and of the upper faces of layers that have one; raises DesignFileError for one that is taken."""
+    found = names.joined()
+    for number, layer in enumerate(stack.layers if stack else (), 1):
+        if not layer.name:
+            continue
+        what = f"{texts.name}: layer, {number}.name: '{layer.name}'"
+        if not layer.name.isidentifier() or layer.name in _RESERVED:
+            raise DesignFileError(f"{what} cannot be used in arithmetic: name it with letters, digits and _")
+        if layer.name in found:
+            raise DesignFileError(f"{what} is the name of a value or of another layer as well: choose another")
+        found[layer.name] = units.Quantity(stack.faces[number], "length")  # type: ignore[union-attr]
+    return found
 
 
 def _dielectric(texts: Texts, name: str, own: DielectricTable, names: Quantities) -> Dielectric:

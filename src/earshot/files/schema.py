@@ -73,7 +73,9 @@ class LayerTable(Table):
     of: Text
     """A dielectric by name, such as "ptfe glass", or one of `dielectrics`."""
     printed: bool = False
-    """Whether the metal is printed on this layer; on the topmost unless given."""
+    """Whether lines of strips lie on this layer; on the topmost unless given. Sheets lie wherever they are drawn."""
+    name: Text | None = None
+    """What its upper face is called: in arithmetic, the height of that face, such as in centre = "0, 0, top"."""
 
 
 class JacketTable(Table):

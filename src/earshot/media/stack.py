@@ -72,17 +72,19 @@ dielectrics = Catalogue(
 
 @dataclass(frozen=True, slots=True, init=False)
 class Layer:
-    """A layer: its thickness (m) and what it is of."""
+    """A layer: its thickness (m), what it is of, and what its upper face is called, if anything."""
 
     thickness: float
     material: Dielectric
+    name: str
 
-    def __init__(self, thickness: str | float, material: Dielectric | str) -> None:
+    def __init__(self, thickness: str | float, material: Dielectric | str, name: str = "") -> None:
         metres = units.length(thickness, "layer, thickness")
         if not (math.isfinite(metres) and metres > 0.0):
             raise UsageError(f"layer: thickness {thickness} is not above zero; leave the layer out")
         object.__setattr__(self, "thickness", metres)
         object.__setattr__(self, "material", dielectrics[material] if isinstance(material, str) else material)
+        object.__setattr__(self, "name", name)
 
 
 @dataclass(frozen=True, init=False)
@@ -205,7 +207,7 @@ class Stack(Plain):
 
     def scaled(self, factor: float) -> Stack:
         """The same layers, every thickness multiplied by a factor."""
-        return self._with([Layer(factor * x.thickness, x.material) for x in self.layers])
+        return self._with([Layer(factor * x.thickness, x.material, x.name) for x in self.layers])
 
     def _with(self, layers: Iterable[Layer]) -> Stack:
         return Stack(layers, self.metal_on, self.plane, open_below=self.open_below)
@@ -213,7 +215,7 @@ class Stack(Plain):
     @property
     def lossless(self) -> Stack:
         """The same stack with every loss tangent zero, on a perfect conductor."""
-        plain = [Layer(x.thickness, replace(x.material, loss_tangent=0.0)) for x in self.layers]
+        plain = [Layer(x.thickness, replace(x.material, loss_tangent=0.0), x.name) for x in self.layers]
         return Stack(plain, self.metal_on, open_below=self.open_below)
 
     @property

@@ -88,6 +88,10 @@ def _printed(result: Run) -> bool:
     return result.solution.antenna.printed
 
 
+def _on_layers(result: Run) -> bool:
+    return result.solution.antenna.medium.layered
+
+
 def _along_wires(result: Run) -> bool:
     # Along a probe the current is of one strength.
     return bool(result.solution.antenna.wires) and not _printed(result)
@@ -158,6 +162,13 @@ def _geometry(result: Run, _: Wishes) -> Any:
     from . import plots
 
     return plots.geometry(result.file.design, mesh=result.solution.sheet_mesh)
+
+
+@figure("section", needs=_on_layers, of="with layers")
+def _section(result: Run, _: Wishes) -> Any:
+    from . import plots
+
+    return plots.section(result.file.design)
 
 
 @figure("vswr")

@@ -12,6 +12,7 @@ from .near import along, figures, near
 from .places import coverage, coverage_change, profile
 from .scenes import impulse, rays, scene_pattern
 from .searches import fitted, front, history
+from .section import section
 from .smith import smith
 from .solids import currents, pattern
 from .sphere import sphere
@@ -57,6 +58,7 @@ __all__ = [
     "scan",
     "scattering",
     "scene_pattern",
+    "section",
     "smith",
     "sphere",
     "surface_currents",
