@@ -120,7 +120,7 @@ def board_dipole(
         draft, "length", 0.465 * wave / slow, 0.7, 1.2, "from end to end", "0, -length / 2, top", "0, length / 2, top"
     )
     shown(draft, "width", 0.02 * wave, 0.1, 3.0, "of the strips")
-    draft.value("gap", "0.085 lambda", "0.001 lambda", "0.03 lambda", "between the strips, where it is fed")
+    draft.value("gap", "0.006 lambda", "0.001 lambda", "0.03 lambda", "between the strips, where it is fed")
     draft.sheet("strips", "plate", {"width": "width", "depth": "length", "centre": "0, 0, top"})
     draft.sheet_port("feed", "strips", "0, 0, top", "y", "gap", "75 ohm")
     draft.band(0.9, 1.1, 81)
