@@ -67,7 +67,8 @@ def test_each_goes_to_another_frequency_and_through_a_file(kind, tmp_path):
     twice = design.scaled_to("300 MHz", radii=True)
     if kind != "horn":
         assert impedance(twice) == pytest.approx(impedance(design), rel=1e-6 if kind in WIRES else 1e-3)
-    changed = design.with_(**{next(n for n, _ in design.given if n in ("rod", "neck")): "0.0081 lambda"})
+    name = "gap" if kind == "board_dipole" else next(n for n, _ in design.given if n in ("rod", "neck"))
+    changed = design.with_(**{name: "0.0081 lambda"})
     again = es.read_design(es.write(changed, tmp_path / "changed.toml")).design
     assert again.antenna == changed.antenna
     assert again.antenna != design.antenna
@@ -272,9 +273,11 @@ def test_patches_begin_where_they_are_wanted():
 
 def test_a_patch_looks_up_and_its_field_is_along_it():
     for kind in PRINTED:
+        if kind == "board_dipole":
+            continue
         beam = solved(kind).drive().far_field()
         assert math.degrees(beam.peak[0]) < 12
-        assert 6.5 < float(beam.summary()["value"]["directivity"]) < 8.5
+        assert 6.5 < float(beam.summary()["value"]["directivity"]) < (9.3 if kind == "stacked_patch" else 8.5)
         e_theta, e_phi = beam.field(np.array([0.0]), np.array([0.0]))
         assert abs(e_theta[0]) > 20 * abs(e_phi[0])
 

@@ -28,6 +28,7 @@ from .style import FAINT, INK, SHORE, heading, look, sheet
 _SKIN = "#9fb8bd"
 _SMOOTH = 0.5
 _MOST_ARROWS = 200
+_MOST_LEVELS = 4
 _MOST_PIECES = 8000
 
 
@@ -187,22 +188,14 @@ def _frame(
     figure: Figure, given: Driven | Received, currents: SheetCurrents, phase: float | None, with_arrows: bool
 ) -> None:
     antenna = given.antenna
-    low, high = antenna.extent
-    corner = low - 0.1 * antenna.size * np.array([1.0, 1.0, 0.0])
-    axes = space(figure, (0.02, 0.0, 0.84, 0.9), corner, high, 1.0)
-    if antenna.printed:
-        # Printed metal is flat: from above.
-        axes.view_init(90, -90)
     scale = Normalize(0.0, _top(currents))
     moment = _moment(currents) if phase is None else phase
-    now = currents.at_phase(moment)
-    values = currents.strength if phase is None else np.linalg.norm(now, axis=1)
-    coloured(axes, currents, values, scale)
-    for wire in antenna.wires:
-        axes.plot(*wire.corners.T, color=FAINT, linewidth=2.0, linestyle="-", zorder=1)
-    if with_arrows:
-        _arrows(axes, currents, now, float(scale.vmax or 1.0))
-    arrows(axes, corner, np.full(3, 0.12 * antenna.size), "xy" if antenna.printed else "xyz")
+    levels = _by_level(antenna, currents)
+    for number, (words, own) in enumerate(levels):
+        wide = 0.84 / len(levels)
+        place = (0.02 + number * wide, 0.0, wide, 0.9)
+        _draw(figure, place, antenna, own, scale, moment, phase is not None, with_arrows)
+        figure.text(place[0] + 0.5 * wide, 0.885, words, ha="center", fontsize=11, color=FAINT)
     bar(figure, (0.89, 0.2, 0.018, 0.6), scale, "surface current, A/m peak")
     when = "greatest over the period" if phase is None else f"at {np.degrees(phase) % 360:.0f} deg of the period"
     drive = (
@@ -212,6 +205,41 @@ def _frame(
     )
     name = f"{antenna.name}: surface current at {engineering(given.flow.frequency, 'Hz', 6)}"
     heading(figure, name, f"{when}; {len(currents.mesh)} triangles; {drive}")
+
+
+def _by_level(antenna: Antenna, currents: SheetCurrents) -> list[tuple[str, SheetCurrents]]:
+    """The currents of every face of layers by themselves, with what it is called; of anything else all together."""
+    stack = antenna.medium.stack
+    on = antenna.medium.level_at(currents.mesh.centres[:, 2])
+    found = np.unique(on).tolist()
+    if stack is None or not antenna.printed or not 1 < len(found) <= _MOST_LEVELS:
+        return [("", currents)]
+    feet = antenna.medium.level_at(currents.points[:, 2])
+    names = ["", *(layer.name for layer in stack.layers)]
+    return [
+        (f"{names[n]}{', ' * bool(names[n])}z = {engineering(stack.faces[n], 'm')}", currents.only(on == n, feet == n))
+        for n in found
+    ]
+
+
+def _draw(
+    figure: Figure, place: tuple[float, float, float, float], antenna: Antenna, currents: SheetCurrents,
+    scale: Normalize, moment: float, at_moment: bool, with_arrows: bool,
+) -> None:  # fmt: skip
+    """Currents in colour, the most over the period or what they are at a moment, and arrows as they are then."""
+    low, high = antenna.extent
+    corner = low - 0.1 * antenna.size * np.array([1.0, 1.0, 0.0])
+    axes = space(figure, place, corner, high, 1.0)
+    if antenna.printed:
+        # Printed metal is flat: from above.
+        axes.view_init(90, -90)
+    now = currents.at_phase(moment)
+    coloured(axes, currents, np.linalg.norm(now, axis=1) if at_moment else currents.strength, scale)
+    for wire in antenna.wires:
+        axes.plot(*wire.corners.T, color=FAINT, linewidth=2.0, linestyle="-", zorder=1)
+    if with_arrows:
+        _arrows(axes, currents, now, float(scale.vmax or 1.0))
+    arrows(axes, corner, np.full(3, 0.12 * antenna.size), "xy" if antenna.printed else "xyz")
 
 
 def _arrows(axes: Any, currents: SheetCurrents, now: Floats, top: float) -> None:
