@@ -42,7 +42,6 @@ def pictures() -> None:
     HERE.mkdir()
     with tempfile.TemporaryDirectory() as folder, contextlib.chdir(folder):
         terminal("demo.png", "earshot demo --out .")
-        terminal("new.png", "earshot new --list")
         Path("crossed.toml").write_text(Path("tag_receiver.toml").read_text() + BOOM)
         terminal("check.png", "earshot check crossed.toml --draw findings.png", "earshot check hut_roof.toml")
         answers = "directions --elevation 5 --elevation 20 --variant height='3 m' --variant height='12 m'"
@@ -62,7 +61,7 @@ def pictures() -> None:
               "--at '150.1 MHz' --scale compressed")  # fmt: skip
         quiet("earshot plot mainland_patch.toml geometry --out patch")
         quiet("earshot plot mainland_guide.toml near --out guide")
-        quiet("earshot plot uplink_patch.toml surface --out uplink")
+        quiet("earshot plot mainland_stack.toml section surface --out stack")
         quiet("earshot path ternholm_place.toml cairn hide --out reach")
         quiet("earshot coverage ternholm_place.toml hide summit --back --out reach")
         quiet("earshot scene hamlet_place.toml pole yard --out reach")
@@ -79,7 +78,8 @@ def pictures() -> None:
             ("fitted/fit.png", "fit.png"),
             ("matrix/circuit.png", "circuit.png"),
             ("guide/near.png", "near.png"),
-            ("uplink/surface.png", "surface.png"),
+            ("stack/section.png", "section.png"),
+            ("stack/surface.png", "surface.png"),
             ("heights/against.png", "against.png"),
         ):
             shutil.copy(source, HERE / name)

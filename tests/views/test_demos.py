@@ -4,6 +4,7 @@ import json
 
 import numpy as np
 import pytest
+from matplotlib.text import Text
 
 import earshot as es
 from earshot.views.commands.options import load
@@ -54,6 +55,7 @@ DEMOS = [
     "hut_roof",
     "mainland_guide",
     "mainland_patch",
+    "mainland_stack",
     "uplink_patch",
     "buoy_on_swell",
     "tag_line",
@@ -125,3 +127,27 @@ def test_comparing_models_with_unlike_ports(run, tmp_path, demo_path):
     assert rows["gain"]["two"] is not None
     assert (tmp_path / "c" / "vswr.svg").read_text().startswith("<?xml")
     assert "solving two masts" in err
+
+
+def test_a_section_shows_layers_metal_and_pins(demo_path):
+    design = es.read_design(demo_path.with_name("mainland_stack.toml")).design
+    figure = es.plots.section(design)
+    words = " ".join(text.get_text() for text in figure.findobj(Text))
+    for word in ("lower", "upper", "pin", "polycarbonate", "“inside”", "plane: copper", "along x at y = 0"):
+        assert word in words
+    aside = " ".join(text.get_text() for text in es.plots.section(design, along="y", at=9e-3).findobj(Text))
+    assert "along y at x = 9 mm" in aside
+    assert "lower (beside)" in aside
+    with pytest.raises(es.UsageError, match="it is x or y"):
+        es.plots.section(design, along="z")
+    with pytest.raises(es.UsageError, match="has no layers"):
+        es.plots.section(es.read_design(demo_path).design)
+
+
+def test_currents_of_levels_are_drawn_apart(demo_path):
+    file = es.read_design(demo_path.with_name("mainland_stack.toml"))
+    driven = es.solve(file.design, "5.8 GHz").drive()
+    assert len(driven.flow.on_levels) == 2
+    words = [text.get_text() for text in es.plots.surface_currents(driven).findobj(Text)]
+    assert "low, z = 1 mm" in words
+    assert "inside, z = 5.4 mm" in words

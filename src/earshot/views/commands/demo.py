@@ -32,6 +32,7 @@ def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
         "hut_roof.toml",
         "mainland_guide.toml",
         "mainland_patch.toml",
+        "mainland_stack.toml",
         "mainland_panel.toml",
         "hill_mirror.toml",
         "uplink_patch.toml",
