@@ -198,3 +198,70 @@ def test_the_fast_way_is_for_one_level():
     assert OnLayers(antenna.medium).taken_on(antenna_basis(antenna, WAVE, RULE)) == 0
     with pytest.raises(es.UsageError, match="several levels"):
         es.solve(antenna, HERTZ, rule=RULE, method="fast")
+
+
+def test_a_wire_goes_through_covers():
+    """Up through two layers, of which the upper covers the level that is spoken of, as through one of both."""
+    rod = [es.Wire("rod", [(0, 0, 0), (0, 0, 24e-3)], radius=0.3e-3)]
+    board = es.Dielectric("board", 2.6, 0.002)
+    z = []
+    for medium in (es.Stack([es.Layer("0.6 mm", board), es.Layer("0.4 mm", board)], 1), es.substrate("1 mm", board)):
+        antenna = es.Antenna("rod", rod, [es.Port("feed", "rod", at=0)], medium)
+        z.append(es.solve(antenna, HERTZ).network.z().values[0, 0, 0])
+    assert z[0] == pytest.approx(z[1], rel=1e-5)
+
+
+LAYERS = es.Stack([es.Layer("1 mm", es.Dielectric("a", 2.2)), es.Layer("2 mm", es.Dielectric("b", 1.1))])
+
+
+def plate(name, z, x=0.0):
+    return es.Sheet(name, es.shapes.plate(20e-3, 16e-3, centre=(x, 0, z)))
+
+
+def pin(low, high, name="pin"):
+    return es.Wire(name, [(3e-3, 0, low), (3e-3, 0, high)], radius=0.1e-3)
+
+
+@pytest.mark.parametrize(
+    ("wires", "sheets", "says"),
+    [
+        ([pin(0, 1e-3)], [plate("low", 1e-3), plate("odd", 2e-3)], r"'odd' is on no face .* at z = 0.001, 0.003 m"),
+        ([pin(0, 2e-3)], [plate("low", 1e-3)], "'pin' is not a probe through the layers"),
+        ([pin(0, 3e-3)], [plate("low", 1e-3, 30e-3)], "'pin' ends 0.0171 m off the metal"),
+        ([pin(1e-3, 3e-3)], [plate("up", 3e-3)], "'pin' begins 0.002 m off the metal"),
+        ([pin(0, 3e-3)], [plate("low", 1e-3), plate("up", 3e-3)], "passes through printed metal .* cut a hole"),
+        ([pin(0, 1e-3), pin(0, 1e-3, "two")], [plate("low", 1e-3)], "overlap"),
+    ],
+)
+def test_what_is_wrong_on_levels_is_told(wires, sheets, says):
+    with pytest.raises(es.ModelError, match=says):
+        es.solve(es.Antenna("b", wires, [es.Port("feed", "pin", at=0)], LAYERS, sheets=sheets), HERTZ)
+
+
+def test_cells_without_end_take_one_level():
+    sheets = [plate("low", 1e-3), plate("up", 3e-3)]
+    antenna = es.Antenna("b", [pin(0, 1e-3)], [es.Port("feed", "pin", at=0)], LAYERS, sheets=sheets)
+    cell = es.cells.Cell(antenna, es.cells.rectangular("40 mm", "40 mm"))
+    with pytest.raises(es.UsageError, match=r"metal on 2 levels .* solve a finite array"):
+        es.cells.scan_cut(cell, "0 deg", HERTZ, to="40 deg")
+
+
+@pytest.mark.parametrize("open_below", [False, True])
+def test_near_fields_of_levels(open_below):
+    """Over a board of air, and under one that is open, against free space."""
+    medium = es.Stack([es.Layer("2 mm", AIR), es.Layer("3 mm", AIR)], open_below=open_below)
+    strips = [
+        es.Sheet("a", es.shapes.plate(60e-3, 6e-3, centre=(0, 0, 2e-3))),
+        es.Sheet("b", es.shapes.plate(50e-3, 8e-3, centre=(3e-3, 2e-3, 5e-3))),
+    ]
+    ports = [es.Port("feed", "a", at=(0, 0, 2e-3), across="x", gap="1 mm")]
+    points = [(0.01, 0.02, 0.012), (0.05, -0.03, 0.02), *([(0.01, 0.02, -0.012)] if open_below else [])]
+    fields = []
+    for around in (medium, None if open_below else es.perfect_plane()):
+        antenna = es.Antenna("x", [], ports, around, sheets=strips)
+        driven = es.solve(antenna, HERTZ, rule=es.MeshRule(sheets_per_wavelength=20)).drive(es.volts(1))
+        field = driven.near_field(points)
+        fields.append((np.asarray(field.e), np.asarray(field.h)))
+    for one, two in zip(*fields, strict=True):
+        # The meshes differ: on boards rims are finer.
+        assert np.abs(one - two).max() < 0.02 * np.abs(two).max()

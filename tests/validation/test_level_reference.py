@@ -54,6 +54,19 @@ def test_potentials_are_the_same_both_ways(one, two, low, high, a, b, rho):
         assert on_level[row] == pytest.approx(near[row], rel=1e-4, abs=1e-5)
 
 
+def test_lines_on_inner_levels_at_frequencies():
+    """Under a superstrate and inverted, the bound wave's effective permittivity to 1e-6."""
+    seen = 0
+    for c in CASES:
+        p = c["parameters"]
+        if c["id"][0] == "L" and "f_GHz" in p and p["top"] == "open (air)":
+            board = _stack([1e-3 * d for d in p["thickness_mm"]], p["eps_r"], metal_on=1)
+            line = strip_line(board, 1e-3 * p["strip_width_mm"][0], 1e9 * p["f_GHz"])
+            assert line.effective_permittivity == pytest.approx(c["value"][0], rel=1e-6), c["id"]
+            seen += 1
+    assert seen == 4
+
+
 def test_strips_of_the_reference():
     cases = [c for c in CASES if c["id"][0] in "LB" and c["id"].endswith("static")]
     for c in cases:

@@ -18,6 +18,14 @@ def _named(board: Dielectric | str) -> Dielectric:
     return dielectrics[board] if isinstance(board, str) else board
 
 
+def _probed(draft: Draft, name: str, face: str) -> None:
+    """A patch on a face of the layers with its pin from the plane, fed and driven."""
+    draft.sheet(name, "plate", {"width": "length", "depth": "width", "centre": f"0, 0, {face}"})
+    draft.wire("pin", "offset, 0, 0", f"offset, 0, {face}")
+    draft.port("feed", "pin", 0)
+    draft.case("E", "H")
+
+
 def stacked_patch(
     frequency: str | float,
     board: Dielectric | str = "ptfe glass",
@@ -48,12 +56,9 @@ def stacked_patch(
     shown(draft, "across", 0.43 * wave, 0.5, 1.5, "width of the upper patch")
     shown(draft, "offset", 0.48 * start.length, 0.3, 1.05, "of the probe, from the middle")
     draft.rod("0.016 lambda")
-    draft.sheet("driven", "plate", {"width": "length", "depth": "width", "centre": "0, 0, low"})
     draft.sheet("parasite", "plate", {"width": "upper", "depth": "across", "centre": "0, 0, high"})
-    draft.wire("pin", "offset, 0, 0", "offset, 0, low")
-    draft.port("feed", "pin", 0)
+    _probed(draft, "driven", "low")
     draft.band(0.85, 1.15, 121)
-    draft.case("E", "H")
     return draft.design(values)
 
 
@@ -85,11 +90,8 @@ def covered_patch(
            "length / 2, -width / 2, printed", "length / 2, width / 2, printed")  # fmt: skip
     shown(draft, "offset", 1.2 * start.offset, 0.1, 1.5, "of the probe, from the middle")
     draft.rod("0.008 lambda")
-    draft.sheet("patch", "plate", {"width": "length", "depth": "width", "centre": "0, 0, printed"})
-    draft.wire("pin", "offset, 0, 0", "offset, 0, printed")
-    draft.port("feed", "pin", 0)
+    _probed(draft, "patch", "printed")
     draft.band(0.95, 1.05, 81)
-    draft.case("E", "H")
     return draft.design(values)
 
 
