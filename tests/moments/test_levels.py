@@ -117,8 +117,12 @@ def test_power_is_accounted_for(count, open_below):
     assert gone == pytest.approx(budget["accepted"], rel=1e-3)
 
 
-def test_pins_are_wires():
-    """On a board of air: a pin from the plane, and one between two plates, against thin wires over a plane."""
+@pytest.mark.parametrize("aloft", [False, True])
+def test_pins_are_wires(aloft):
+    """On a board of air: a pin from the plane, and one between two plates, against thin wires over a plane.
+
+    aloft: with a mast on the upper plate, and a wire beside it.
+    """
     medium = es.Stack([es.Layer("2 mm", AIR), es.Layer("3 mm", AIR)])
     sheets = [
         es.Sheet("low", es.shapes.plate(20e-3, 16e-3, centre=(0, 0, 2e-3))),
@@ -128,6 +132,9 @@ def test_pins_are_wires():
         es.Wire("pin", [(5e-3, 0, 0), (5e-3, 0, 2e-3)], radius=0.2e-3),
         es.Wire("via", [(-4e-3, 2e-3, 2e-3), (-4e-3, 2e-3, 5e-3)], radius=0.2e-3),
     ]
+    if aloft:
+        wires.append(es.Wire("mast", [(3e-3, 1e-3, 5e-3), (3e-3, 1e-3, 30e-3)], radius=0.2e-3))
+        wires.append(es.Wire("beside", [(20e-3, 0, 9e-3), (40e-3, 5e-3, 15e-3)], radius=0.3e-3))
     ports = [es.Port("feed", "pin", at=0)]
     z = [
         es.solve(es.Antenna("two", wires, ports, around, sheets=sheets), "1 GHz").network.z().values[0, 0, 0]

@@ -25,6 +25,8 @@ from .sheet_basis import Fan, SheetBasis
 from .sheet_matrix import arrays_of, block_of, in_shares, scales
 
 _NEAR_COST = 1500
+_OVER = 1.5
+"""Pairs that are near on another level, over those on a triangle's own."""
 _TOGETHER = 16
 """Feet whose view of all triangles is held at once."""
 
@@ -125,7 +127,9 @@ def _fill(parts: Layered, tables: Tables, frequency: float, matrix: Complexes) -
                     spare,
                 )  # fmt: skip
 
-    in_shares(basis, matrix, _NEAR_COST, fill)
+    # Triangles over one another are near as well, and those of the lowest level see all others'.
+    others = np.repeat(np.arange(len(metal), dtype=float)[::-1], np.diff(stops))
+    in_shares(basis, matrix, _NEAR_COST * (1.0 + _OVER * others), fill)
 
 
 class Beyond(Protocol):

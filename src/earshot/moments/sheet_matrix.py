@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike
 
-from ..arraytypes import Complexes, Ints
+from ..arraytypes import Complexes, Floats, Ints
 from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT, wavenumber
 from ..running import announce, in_threads, thread_count
 from .sheet_basis import SheetBasis
@@ -82,10 +82,10 @@ def _for_kernel(basis: SheetBasis, vertices: Ints) -> tuple[Any, ...]:
     return basis.mesh.columns, points, np.ascontiguousarray(vertices), places
 
 
-def in_shares(basis: SheetBasis, matrix: Complexes, near_cost: float, fill: Filler) -> None:
+def in_shares(basis: SheetBasis, matrix: Complexes, near_cost: float | Floats, fill: Filler) -> None:
     """Fill half of a matrix by several threads, each a span of triangles, then add to it its transpose.
 
-    near_cost: in pairs that are far, what a triangle's near ones cost.
+    near_cost: in pairs that are far, what a triangle's near ones cost; of all alike, or of each (triangles,).
     """
     from ..kernels.sheets import mirror
 
