@@ -245,11 +245,33 @@ def test_what_is_wrong_on_levels_is_told(wires, sheets, says):
         es.solve(es.Antenna("b", wires, [es.Port("feed", "pin", at=0)], LAYERS, sheets=sheets), HERTZ)
 
 
-def test_cells_without_end_take_one_level():
-    sheets = [plate("low", 1e-3), plate("up", 3e-3)]
-    antenna = es.Antenna("b", [pin(0, 1e-3)], [es.Port("feed", "pin", at=0)], LAYERS, sheets=sheets)
+@pytest.mark.parametrize("pins", [False, True])
+def test_cells_without_end_have_levels(pins):
+    """Of a stack of two plates, with pins and without: what a cell takes goes off in its one wave."""
+    medium = es.Stack([es.Layer("2 mm", es.Dielectric("x", 2.2)), es.Layer("3 mm", es.Dielectric("y", 1.3))])
+    sheets = [
+        es.Sheet("b", es.shapes.plate(18e-3, 8e-3, centre=(2e-3, 1e-3, 5e-3))),
+        es.Sheet("a", es.shapes.plate(20e-3, 6e-3, centre=(0, 0, 2e-3))),
+    ]
+    wires, port = [], es.Port("feed", "a", at=(0, 0, 2e-3), across="x", gap="1 mm")
+    if pins:
+        wires = [
+            es.Wire("pin", [(5e-3, 0, 0), (5e-3, 0, 2e-3)], radius=0.2e-3),
+            es.Wire("via", [(-4e-3, 0, 2e-3), (-4e-3, 0, 5e-3)], radius=0.2e-3),
+        ]
+        port = es.Port("feed", "pin", at=0)
+    cell = es.cells.Cell(es.Antenna("two", wires, [port], medium, sheets=sheets), es.cells.rectangular(0.025, 0.022))
+    scan = es.cells.scan(cell, [[0.0, 0.0], [-0.5, 0.3]], 5e9, rule=es.MeshRule(sheets_per_wavelength=10))
+    for n in range(2):
+        power = scan.fed(n).budget()["power_W"]
+        assert power["wave (0, 0) up"] == pytest.approx(power["accepted"], rel=1e-4)
+
+
+def test_cells_on_levels_have_nothing_in_the_air():
+    sheets, mast = [plate("low", 1e-3), plate("up", 3e-3)], es.Wire("mast", [(0, 0, 3e-3), (0, 0, 9e-3)], radius=1e-4)
+    antenna = es.Antenna("b", [pin(0, 1e-3), mast], [es.Port("feed", "pin", at=0)], LAYERS, sheets=sheets)
     cell = es.cells.Cell(antenna, es.cells.rectangular("40 mm", "40 mm"))
-    with pytest.raises(es.UsageError, match=r"metal on 2 levels .* solve a finite array"):
+    with pytest.raises(es.UsageError, match=r"metal on 2 levels of its layers and in the air"):
         es.cells.scan_cut(cell, "0 deg", HERTZ, to="40 deg")
 
 

@@ -8,6 +8,7 @@ functions by what they carry there.
 
 from __future__ import annotations
 
+import itertools
 import math
 from dataclasses import dataclass
 from functools import cached_property
@@ -19,7 +20,7 @@ from ..arraytypes import Complexes, Floats, Ints
 from ..description.antenna import Antenna
 from ..errors import UsageError
 from ..media.half_space import Below
-from ..media.kernel_table import kernel_table
+from ..media.kernel_table import level_tables
 from ..media.lattice_sums import LayerSum, OpenSum
 from ..media.over_layers import spectra_of
 from ..media.spectral import Spectrum
@@ -29,7 +30,7 @@ from .carried import of_axes, of_fans, of_feet, of_sheets
 from .cell_basis import CellBasis
 from .endless_nodes import Carried, Grid, Setting, at_nodes, tested, times
 from .endless_tables import sent_back, upward
-from .layered import Layered, layered
+from .layered import Layered, Level, layered
 from .response import impedance_operator, local_terms
 from .sheet_matrix import scales
 
@@ -136,7 +137,7 @@ def largest(parts: Layered, stack: Stack) -> float:
 
 @dataclass(frozen=True, eq=False)
 class LayerRest:
-    """What far cells do on a stack: metal on its level, and probes; of `size` functions in all."""
+    """What far cells do on a stack: metal on its levels, and probes; of `size` functions in all."""
 
     parts: Layered
     size: int
@@ -144,22 +145,43 @@ class LayerRest:
     stack: Stack
 
     @cached_property
+    def _pairs(self) -> list[tuple[int, int]]:
+        """Places of levels among them, each with itself and all higher ones."""
+        return list(itertools.combinations_with_replacement(range(len(self.parts.levels)), 2))
+
+    @cached_property
     def _sums(self) -> tuple[Grid, LayerSum]:
-        at, spectrum = self.setting.flat(self.stack.level), Spectrum(self.stack, self.setting.frequency)
+        at, spectrum, numbers = self.setting.flat(self.stack.level), self._spectrum, self.parts.numbers
         grid = at.grid(self.stack.slowest)
-        table = kernel_table(spectrum, at.reach, largest(self.parts, self.stack))
+        tables = level_tables(spectrum, numbers, at.reach, largest(self.parts, self.stack))
         finest = 0.5 * min(layer.thickness for layer in self.stack.layers)
 
         def kernels(rho: Floats) -> Complexes:
-            return np.stack([f(rho) for f in (table.vector, table.scalar, table.end_of_probe, table.between_probes)])
+            found = []
+            for a, b in self._pairs:
+                there, back = tables[numbers[a], numbers[b]], tables[numbers[b], numbers[a]]
+                found += [there.vector(rho), there.scalar(rho), there.end_of_probe(rho)]
+                found += [back.end_of_probe(rho)] * (a != b) + [there.between_probes(rho)]
+            return np.stack(found)
+
+        def spectra(k: Complexes) -> Complexes:
+            sweep = spectrum.sweep(k)
+            return np.concatenate([sweep.kernels(numbers[a], numbers[b]) for a, b in self._pairs])
 
         x, y, _ = grid.axes
-        return grid, LayerSum(at.lattice, at.wavenumber, at.near, (x, y), kernels, spectrum.kernels, finest)
+        return grid, LayerSum(at.lattice, at.wavenumber, at.near, (x, y), kernels, spectra, finest)
+
+    @property
+    def _spectrum(self) -> Spectrum:
+        return Spectrum(self.stack, self.setting.frequency)
 
     @cached_property
-    def carried(self) -> tuple[Floats, Floats]:
-        """Of the metal (4, nodes, functions), and of tops of probes (nodes, functions)."""
-        grid, (own,) = self._sums[0], self.parts.levels
+    def carried(self) -> tuple[tuple[Floats, Floats], ...]:
+        """Of every level: of the metal (4, nodes, functions), and of ends of probes (nodes, functions)."""
+        return tuple(self._carried(level) for level in self.parts.levels)
+
+    def _carried(self, own: Level) -> tuple[Floats, Floats]:
+        grid = self._sums[0]
         on_wires = np.arange(self.size - own.up.shape[1], self.size)
         metal: Carried = []
         if own.metal is not None:
@@ -172,15 +194,36 @@ class LayerRest:
     def matrix(self, transverse: Floats) -> Complexes:
         """To be added for a scan's transverse wavenumber (2,), rad/m: (functions, functions), ohm."""
         grid, sums = self._sums
+        values = iter(sums.at(transverse))
+        found = np.zeros((self.size, self.size), np.complex128)
+        for a, b in self._pairs:
+            vector, scalar, end, *back, probes = (
+                grid.matrix(next(values)[..., None]) for _ in range(4 + (a != b))
+            )  # fmt: skip
+            found += self._between(
+                self.carried[a], self.carried[b], vector, scalar, back[0] if back else end, end, probes
+            )
+            if a != b:
+                found += self._between(self.carried[b], self.carried[a], vector, scalar, end, back[0], probes)
+        return found
+
+    def _between(
+        self, one: tuple[Floats, Floats], two: tuple[Floats, Floats], vector: Complexes, scalar: Complexes,
+        end: Complexes, own_end: Complexes, probes: Complexes,
+    ) -> Complexes:  # fmt: skip
+        """What a level sends to another; end: of its probes as seen there, own_end: of those there as it sees them."""
         flow, charge = scales(self.setting.frequency)
-        vector, scalar, end, probes = (grid.matrix(x[..., None]) for x in sums.at(transverse))
-        (x, y, _, left), up = self.carried
-        tests, sent = [x, y, left], [1j * flow * times(vector, own) for own in (x, y)]
-        sent.append(-1j * charge * times(scalar, left))
+        (x, y, _, left), up = one
+        (x2, y2, _, left2), up2 = two
+        tests, sent = [x, y, left], [1j * flow * times(vector, own) for own in (x2, y2)]
+        sent.append(-1j * charge * times(scalar, left2))
+        if up2.any():
+            sent[2] -= 1j * charge * times(end, up2)
         if up.any():
-            sent[2] -= 1j * charge * times(end, up)
             tests.append(up)
-            sent.append(-1j * charge * (times(end, left) + times(probes, up)))
+            sent.append(-1j * charge * times(own_end, left2))
+            if up2.any():
+                sent[3] -= 1j * charge * times(probes, up2)
         return tested(np.stack(tests), np.stack(sent))
 
 
@@ -245,7 +288,7 @@ class MixedRest:
         """What the level, probes and ends do to what is in the air (functions, functions)."""
         _, flat, sums = self._sums
         flow, charge = scales(self.setting.frequency)
-        (x, y, _, left), up = self._level.carried
+        (((x, y, _, left), up),) = self._level.carried
         own, ends = self._carried
         sent = np.empty((4, len(flat.nodes[0]) * len(flat.nodes[1]), len(sums) - 1, self.size), np.complex128)
         for n, one in enumerate(sums[:-1]):
@@ -330,10 +373,10 @@ class EndlessMatrix:
             below = medium.below_at(self.frequency)
             return OpenRest(own, places, medium.grounds) if below is None else OverRest(own, places, below)
         parts = layered(own, stack)
-        if len(parts.levels) > 1:
+        if len(parts.levels) > 1 and parts.aloft is not None:
             raise UsageError(
-                f"cell: '{self.antenna.name}' has metal on {len(parts.levels)} levels of its layers; without end "
-                "it may be on one: solve a finite array of it"
+                f"cell: '{self.antenna.name}' has metal on {len(parts.levels)} levels of its layers and in the air; "
+                "without end it may be on one, or on levels alone: solve a finite array of it"
             )
         stack = stack.on(parts.numbers[0])
         metal = [] if parts.metal is None else [parts.metal.mesh.corners.reshape(-1, 3)]

@@ -13,7 +13,7 @@ from ..media.stack import Stack
 from .basis import Basis
 from .carried import Part, of_feet, of_sheets, on_halves
 from .coupling import wire_points
-from .sheet_basis import Fan, SheetBasis, across, sheet_basis
+from .sheet_basis import Fan, SheetBasis, across
 from .wire_basis import WireBasis
 
 if TYPE_CHECKING:
@@ -170,11 +170,14 @@ def _joined(sheets: SheetBasis | None, levels: tuple[Level, ...], on: Ints) -> S
 
 
 def _part(sheets: SheetBasis, chosen: Bools) -> tuple[SheetBasis | None, Ints]:
-    """The functions on some triangles, which no function leaves, and their numbers."""
+    """The functions on some triangles, which no function leaves, in their order, and their numbers."""
     if chosen.all():
         return sheets, np.arange(sheets.size)
     own = np.flatnonzero(chosen[sheets.pairs[0]])
-    return (sheet_basis(sheets.mesh.only(chosen)) if chosen.any() else None), own
+    if not chosen.any():
+        return None, own
+    number = np.cumsum(chosen) - 1
+    return across(sheets.mesh.only(chosen), 3 * number[sheets.pairs[:, own]] + sheets.corners[:, own]), own
 
 
 def _renumbered(fan: Fan, chosen: Bools) -> Fan:
