@@ -171,7 +171,7 @@ def test_lossy_layers_take_the_remainder():
 @pytest.mark.parametrize(
     ("antenna", "says"),
     [
-        (patch(level=1.5e-3), "on no level of the layers"),
+        (patch(level=1.5e-3), "on no face of the layers"),
         (patch(x=0.02), "ends 0.0055 m off the metal"),
         (patch().with_(es.Wire("pin", [(0, 0, 0), (1e-3, 0, 1.6e-3)], radius="0.2 mm")), "not a probe"),
         (patch().with_(es.Wire("two", [(6.5e-3, 0, 0), (6.5e-3, 0, 1.6e-3)], radius="0.5 mm")), "overlap"),
