@@ -44,12 +44,13 @@ def drawn_texts(figure):
 
 @pytest.fixture(scope="module")
 def others(demo_path):
-    """What has figures that the tag receiver has not: several ports, and ground."""
+    """What has figures that the tag receiver has not: several ports, ground, and layers."""
     line = es.run(load(demo_path.with_name("tag_line.toml"), None, ["150.1 MHz"]))
     swell = es.run(load(demo_path.with_name("buoy_on_swell.toml"), None, ["868 MHz"]))
     matrix = es.run(load(demo_path.with_name("tag_line_matrix.toml"), None))
     found = dict.fromkeys(("layout", "beam-map", "coupling", "scan", "ideal", "link"), line)
-    return found | {"along-ground": swell, "circuit": matrix, "power": matrix}
+    stack = es.run(load(demo_path.with_name("mainland_stack.toml"), None, ["5.8 GHz"]))
+    return found | {"along-ground": swell, "circuit": matrix, "power": matrix, "section": stack}
 
 
 @pytest.mark.parametrize("name", [f for f in FIGURES if f not in ("surface", "animation")])
