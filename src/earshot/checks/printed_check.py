@@ -20,6 +20,8 @@ _THIN, _THICK, _THICKEST = 0.05, 0.5, 1.5
 _CLOSE, _RADII = 1e-6, 4.0
 # Edges of a hundred thicknesses move a resonance by less than 1e-3; nothing was measured beyond.
 _LONGEST = 100.0
+# Between faces a tenth of an edge apart entries are good to 1e-3, a twentieth to 3e-3.
+_OVER = 20.0
 
 
 def described(antenna: Antenna, stack: Stack) -> Iterator[Finding]:
@@ -185,4 +187,15 @@ def meshed(antenna: Antenna, stack: Stack, mesh: SheetMesh) -> Iterator[Finding]
             f"{longest / level:.0f} times as much"
         )
         remedy = f"raise sheets_per_wavelength until edges are below {_LONGEST * level:.3g} m"
+        yield Finding("warn", antenna.name, says, remedy)
+    used = np.unique(stack.level_at(mesh.centres[printed, 2]))
+    faces = np.array(stack.faces)[used]
+    gap = float(np.diff(faces).min(initial=np.inf))
+    if longest > _OVER * gap:
+        low = int(np.argmin(np.diff(faces)))
+        says = (
+            f"metal at z = {faces[low]:g} m and at {faces[low + 1]:g} m is {gap:.3g} m apart, where edges of the mesh "
+            f"are {longest:.3g} m, {longest / gap:.0f} times as much: where the one ends the other's current is smeared"
+        )
+        remedy = f"raise sheets_per_wavelength until edges are below {_OVER * gap:.3g} m"
         yield Finding("warn", antenna.name, says, remedy)
