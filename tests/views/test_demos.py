@@ -135,11 +135,13 @@ def test_a_section_shows_layers_metal_and_pins(demo_path):
     words = " ".join(text.get_text() for text in figure.findobj(Text))
     for word in ("lower", "upper", "pin", "polycarbonate", "“inside”", "plane: copper", "along x at y = 0"):
         assert word in words
-    aside = " ".join(text.get_text() for text in es.plots.section(design, along="y", at=9e-3).findobj(Text))
+    aside = " ".join(text.get_text() for text in es.plots.section(design, along="y", at="9 mm").findobj(Text))
     assert "along y at x = 9 mm" in aside
     assert "lower (beside)" in aside
     with pytest.raises(es.UsageError, match="it is x or y"):
         es.plots.section(design, along="z")
+    with pytest.raises(es.UsageError, match="is not finite"):
+        es.plots.section(design, at=float("nan"))
     with pytest.raises(es.UsageError, match="has no layers"):
         es.plots.section(es.read_design(demo_path).design)
 

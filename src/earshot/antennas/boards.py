@@ -8,14 +8,10 @@ from .. import units
 from ..constants import wavelength
 from ..description.design import Design
 from ..media.patch_start import patch_start
-from ..media.stack import Dielectric, Layer, Stack, dielectrics
+from ..media.stack import Dielectric, Layer, Stack
 from ..media.strip_line import strip_line
 from .draft import Draft
-from .patches import board_of, shown
-
-
-def _named(board: Dielectric | str) -> Dielectric:
-    return dielectrics[board] if isinstance(board, str) else board
+from .patches import board_of, dielectric_of, shown
 
 
 def _probed(draft: Draft, name: str, face: str) -> None:
@@ -40,13 +36,9 @@ def stacked_patch(
     UnitError.
     """
     draft = Draft("Stacked patch", "A patch over another, which is fed by a probe from below: a wide band.", frequency)
-    made = _named(board)
-    draft.value("thickness", thickness, "0.003 lambda", "0.06 lambda", "of the board")
+    start = patch_start(board_of(draft, board, thickness, "low"), draft.hertz)
     draft.value("gap", "0.085 lambda", "0.03 lambda", "0.15 lambda", "thickness of the spacer")
-    draft.layer("thickness", made, "low")
-    draft.layer("gap", _named(spacer), "high")
-    metres = units.read(thickness, "length", what="thickness", wavelength=wavelength(draft.hertz))
-    start = patch_start(Stack(Layer(metres, made)), draft.hertz)
+    draft.layer("gap", dielectric_of(spacer), "high")
     wave = wavelength(draft.hertz)
     shown(draft, "length", 1.03 * start.length, 0.8, 1.2, "of the lower patch, along the field",
            "-length / 2, -width / 2, low", "length / 2, -width / 2, low")  # fmt: skip
@@ -75,7 +67,7 @@ def covered_patch(
     The field is along x. values: to change, by name. Raises UsageError and UnitError.
     """
     draft = Draft("Covered patch", "A rectangular patch under a cover, fed by a probe from below.", frequency)
-    bare, lid = board_of(draft, board, thickness, "printed"), _named(cover)
+    bare, lid = board_of(draft, board, thickness, "printed"), dielectric_of(cover)
     draft.value("cover", cover_thickness, "0.001 lambda", "0.06 lambda", "thickness of the cover")
     draft.layer("cover", lid)
     metres = units.read(cover_thickness, "length", what="cover_thickness", wavelength=wavelength(draft.hertz))
@@ -112,7 +104,7 @@ def board_dipole(
         frequency,
         plane="none",
     )  # fmt: skip
-    made = _named(board)
+    made = dielectric_of(board)
     draft.value("thickness", thickness, "0.001 lambda", "0.03 lambda", "of the board")
     draft.layer("thickness", made, "top")
     wave = wavelength(draft.hertz)

@@ -11,9 +11,14 @@ from ..media.strip_line import strip_width
 from .draft import Draft
 
 
+def dielectric_of(board: Dielectric | str) -> Dielectric:
+    """One of the user's own, or one by name."""
+    return dielectrics[board] if isinstance(board, str) else board
+
+
 def board_of(draft: Draft, board: Dielectric | str, thickness: str | float, name: str = "") -> Stack:
     """The layer in the draft, its upper face perhaps named, and as the formulas want it."""
-    made = dielectrics[board] if isinstance(board, str) else board
+    made = dielectric_of(board)
     draft.value("thickness", thickness, "0.003 lambda", "0.06 lambda", "of the board")
     draft.layer("thickness", made, name)
     metres = units.read(thickness, "length", what="thickness", wavelength=wavelength(draft.hertz))

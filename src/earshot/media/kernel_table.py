@@ -147,7 +147,8 @@ def images_to(spectrum: Spectrum, level: int, depth: float) -> Floats:
     while going and len(found) < _MOST_IMAGES:
         going.sort(key=lambda one: one[0])
         far, own, up, vector, scalar = going.pop(0)
-        if own in (0, len(matter) - 1) or max(abs(vector), abs(scalar)) < _NEGLIGIBLE:
+        # What goes straight is the first to come, and is there however little it is.
+        if own in (0, len(matter) - 1) or (found and max(abs(vector), abs(scalar)) < _NEGLIGIBLE):
             continue
         far += stack.layers[own - 1].thickness
         if far > max(depth, straight * (1.0 + 1e-9)):

@@ -10,7 +10,7 @@ from matplotlib.axes import Axes
 from matplotlib.colors import to_rgb
 from matplotlib.figure import Figure
 
-from ...arraytypes import Floats
+from ... import units
 from ...description.antenna import Antenna
 from ...description.design import Design
 from ...errors import UsageError
@@ -28,11 +28,11 @@ _LIGHT, _DEEP = np.array(to_rgb("#f1ebdb")), np.array(to_rgb("#c9a46a"))
 _MOST_NAMES = 14
 
 
-def section(antenna: Antenna | Design | DesignFile, *, along: str = "x", at: float | None = None) -> Figure:
+def section(antenna: Antenna | Design | DesignFile, *, along: str = "x", at: str | float | None = None) -> Figure:
     """A board cut along x or y: layers, metal where it is cut and faintly what is beside it, pins, ports.
 
-    at: where on the other axis, metres; through the first port unless given. Heights are drawn larger where the board
-    is thin, as the foot says. Raises UsageError where there are no layers.
+    at: where on the other axis ("9 mm", or metres); through the first port unless given. Heights are drawn larger where
+    the board is thin, as the foot says. Raises UsageError where there are no layers, UnitError for what is no length.
     """
     shown = antenna_of(antenna)
     stack = shown.medium.stack
@@ -41,7 +41,9 @@ def section(antenna: Antenna | Design | DesignFile, *, along: str = "x", at: flo
     if along not in ("x", "y"):
         raise UsageError(f"section: along {along!r}: it is x or y")
     axis = "xy".index(along)
-    where = _through_port(shown, 1 - axis) if at is None else at
+    where = _through_port(shown, 1 - axis) if at is None else units.length(at, "section, at")
+    if not math.isfinite(where):
+        raise UsageError(f"section: at {at} is not finite")
     low, high = (float(x[axis]) for x in shown.extent)
     margin = 0.08 * max(high - low, 2.0 * stack.thickness)
     top = max(float(shown.extent[1][2]), stack.thickness)
@@ -72,21 +74,9 @@ def section(antenna: Antenna | Design | DesignFile, *, along: str = "x", at: flo
 
 def _through_port(antenna: Antenna, axis: int) -> float:
     """The place on an axis of the first port, or of the middle where there is none."""
-    places = [place for _, place in _ports(antenna)]
-    return float(places[0][axis]) if places else float(0.5 * (antenna.extent[0][axis] + antenna.extent[1][axis]))
-
-
-def _ports(antenna: Antenna) -> list[tuple[str, Floats]]:
-    wires = {wire.name: wire for wire in antenna.wires}
-    found = []
-    for port in antenna.ports:
-        if port.on in wires:
-            wire = wires[port.on]
-            span = port.span(wire, antenna.grounded(wire))
-            found.append((port.name, np.asarray(wire.at(0.5 * (span[0] + span[1])))))
-        else:
-            found.append((port.name, np.asarray(port.at, float)))
-    return found
+    if antenna.ports:
+        return float(antenna.place_of(antenna.ports[0])[axis])
+    return float(0.5 * (antenna.extent[0][axis] + antenna.extent[1][axis]))
 
 
 def _draw_layers(axes: Axes, stack: Stack) -> None:
@@ -160,5 +150,5 @@ def _draw_wires(axes: Axes, antenna: Antenna, axis: int, where: float, close: fl
 
 def _draw_ports(axes: Axes, antenna: Antenna, axis: int) -> None:
     marks: Any = {"marker": PORT, "ls": "none", "ms": 11, "mfc": PORT_COLOUR, "mec": INK, "zorder": 6}
-    for _, place in _ports(antenna):
+    for place in map(antenna.place_of, antenna.ports):
         axes.plot([1e3 * place[axis]], [1e3 * place[2]], **marks, clip_on=False)
