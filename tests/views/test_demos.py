@@ -140,7 +140,7 @@ def test_a_section_shows_layers_metal_and_pins(demo_path):
     assert "lower (beside)" in aside
     with pytest.raises(es.UsageError, match="it is x or y"):
         es.plots.section(design, along="z")
-    with pytest.raises(es.UsageError, match="is not finite"):
+    with pytest.raises(es.UsageError, match="a finite value is needed"):
         es.plots.section(design, at=float("nan"))
     with pytest.raises(es.UsageError, match="has no layers"):
         es.plots.section(es.read_design(demo_path).design)

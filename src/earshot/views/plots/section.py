@@ -42,8 +42,6 @@ def section(antenna: Antenna | Design | DesignFile, *, along: str = "x", at: str
         raise UsageError(f"section: along {along!r}: it is x or y")
     axis = "xy".index(along)
     where = _through_port(shown, 1 - axis) if at is None else units.length(at, "section, at")
-    if not math.isfinite(where):
-        raise UsageError(f"section: at {at} is not finite")
     low, high = (float(x[axis]) for x in shown.extent)
     margin = 0.08 * max(high - low, 2.0 * stack.thickness)
     top = max(float(shown.extent[1][2]), stack.thickness)
