@@ -15,7 +15,7 @@ from ..description.design import Design, model_of
 from ..description.parts import Gap, Wire
 from ..errors import EarshotError, unknown
 from ..meshing.mesh import MeshRule
-from . import printed_check, sheet_check
+from . import printed_check, sheet_check, sides_check
 from .closeness import closeness, duplicates
 from .earth_check import low_for, over_earth
 from .findings import Finding, Findings
@@ -63,11 +63,12 @@ def _looked_at(antenna: Antenna, frequency: float | None, rule: MeshRule, fed: b
         findings += _of_wires(antenna)
     if antenna.sheets:
         findings += sheet_check.described(antenna)
-    stack = antenna.medium.stack
-    if stack is not None:
-        findings += printed_check.described(antenna, stack)
+    if antenna.medium.sides:
+        findings += sides_check.across_plane(antenna)
+    for board in sides_check.boards_of(antenna):
+        findings += printed_check.described(board)
         if frequency is not None:
-            findings += printed_check.sized(antenna, stack, frequency)
+            findings += printed_check.sized(board, frequency)
     # A mesh is made only of what can be meshed.
     if antenna.sheets and frequency is not None and not any(f.level == "stop" for f in findings):
         findings += sheet_check.meshed(antenna, frequency, rule)
@@ -89,7 +90,7 @@ def _of_wires(antenna: Antenna) -> list[Finding]:
     ]
     if antenna.medium.over_matter:
         findings += over_earth(antenna)
-    elif antenna.medium.has_plane:
+    elif antenna.medium.one_sided:
         findings += _plane(antenna)
     twins = duplicates(antenna)
     if not antenna.medium.holds(antenna.extent[1][2] * (1.0 - 1e-6)):

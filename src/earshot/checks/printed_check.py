@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -24,68 +25,101 @@ _LONGEST = 100.0
 _OVER = 20.0
 
 
-def described(antenna: Antenna, stack: Stack) -> Iterator[Finding]:
+@dataclass(frozen=True)
+class OnBoard:
+    """An antenna on a stack; sense: -1 where it is seen mirrored, since the stack hangs under a plane, else 1."""
+
+    antenna: Antenna
+    stack: Stack
+    sense: float = 1.0
+
+    def words(self, place: Floats) -> str:
+        """Where a place (3,) is, in words."""
+        return words_for(place * self._mirror)
+
+    def place(self, place: Floats) -> tuple[float, float, float]:
+        """The same in numbers."""
+        return as_place(place * self._mirror)
+
+    def z(self, height: float) -> str:
+        """A height as it is given."""
+        return f"z = {self.sense * height + 0.0:g} m"
+
+    @property
+    def _mirror(self) -> Floats:
+        return np.array([1.0, 1.0, self.sense])
+
+    @property
+    def faces(self) -> str:
+        """Where metal may be printed, in words."""
+        there = [z for z in self.stack.faces if self.stack.level_at(np.array(z)) >= 0]
+        return "at z = " + ", ".join(f"{self.sense * z + 0.0:g}" for z in there) + " m"
+
+    @property
+    def top(self) -> str:
+        """Where the layers end, in words."""
+        return f"{'over their top' if self.sense > 0 else 'under their lowest face'}, {self.z(self.stack.thickness)}"
+
+    @property
+    def probes(self) -> list[Wire]:
+        """Wires that are in the layers, at least in part."""
+        return [w for w in self.antenna.wires if w.corners[:, 2].min() < self.stack.thickness * (1.0 - _CLOSE)]
+
+
+def described(board: OnBoard) -> Iterator[Finding]:
     """Findings that need no frequency: metal that is neither on the layers nor clear of them, wires that pass oddly."""
-    top = stack.thickness
+    antenna, stack, top = board.antenna, board.stack, board.stack.thickness
     for sheet in antenna.sheets:
         low, high = (float(f(sheet.surface.bounds[:, 2])) for f in (np.min, np.max))
         level = stack.level_at(sheet.surface.bounds[:, 2])
         if ((level >= 0).all() and (level == level[0]).all()) or low > top * (1.0 + _CLOSE):
             continue
-        where = f"z = {low:g} m" if level[np.argmin(sheet.surface.bounds[:, 2])] < 0 else f"z = {high:g} m"
+        where = board.z(low if level[np.argmin(sheet.surface.bounds[:, 2])] < 0 else high)
         says = f"sheet '{sheet.name}' is on no face of the layers, and not clear of them: it reaches {where}"
-        remedy = f"print it flat {_faces(stack)}, where layers end, or raise it clear of their top"
-        yield Finding("stop", sheet.name, says, f"{remedy}, z = {top:g} m")
+        remedy = f"print it flat {board.faces}, where layers end, or move it clear of them, {board.top}"
+        yield Finding("stop", sheet.name, says, remedy)
     for wire in antenna.wires:
-        yield from (
-            _through(antenna, stack, wire)
-            if wire.corners[:, 2].min() < top * (1.0 - _CLOSE)
-            else _over(antenna, stack, wire)
-        )
-    yield from _neighbours(antenna, stack)
+        yield from (_through(board, wire) if wire.corners[:, 2].min() < top * (1.0 - _CLOSE) else _over(board, wire))
+    yield from _neighbours(board)
 
 
-def _faces(stack: Stack) -> str:
-    """Where metal may be printed, in words."""
-    return "at z = " + ", ".join(f"{z:g}" for z in stack.faces if stack.level_at(np.array(z)) >= 0) + " m"
-
-
-def _through(antenna: Antenna, stack: Stack, wire: Wire) -> Iterator[Finding]:
+def _through(board: OnBoard, wire: Wire) -> Iterator[Finding]:
     """A wire that is in the layers, at least in part: a probe up to metal, or on through the topmost face."""
+    antenna, stack = board.antenna, board.stack
     top, close = stack.thickness, _CLOSE * stack.thickness
     corners = wire.corners if wire.corners[0, 2] <= wire.corners[-1, 2] else wire.corners[::-1]
-    place = as_place(corners[0])
+    place = board.place(corners[0])
     inside = corners[:, 2] < top + close
     upright = float(np.ptp(corners[: max(int(inside.sum()), 2), :2], axis=0).max()) <= close
     ends_below, on_plane = bool(inside.all()), stack.has_plane and abs(corners[0, 2]) <= close
     if corners[0, 2] < -close:
-        says = f"wire '{wire.name}' is under the layers, at {words_for(corners[0])}"
-        yield Finding("stop", wire.name, says, f"keep it over their top, z = {top:g} m, or turn the board over", place)
+        says = f"wire '{wire.name}' is under the layers, at {board.words(corners[0])}"
+        yield Finding("stop", wire.name, says, f"keep it {board.top}, or turn the board over", place)
         return
     begins, ends = (int(stack.level_at(corners[end, 2])) for end in (0, -1))
     if not (on_plane or begins >= 0) or not upright or inside.sum() > 2 or (
         ends_below and (len(corners) != 2 or ends < 0)
     ):  # fmt: skip
         says = (
-            f"wire '{wire.name}' is not a probe through the layers: it goes from {words_for(wire.corners[0])} to "
-            f"{words_for(wire.corners[-1])}"
+            f"wire '{wire.name}' is not a probe through the layers: it goes from {board.words(wire.corners[0])} to "
+            f"{board.words(wire.corners[-1])}"
         )
         start = "from z = 0 or from metal" if stack.has_plane else "from metal"
         remedy = f"make it one straight upright piece {start} on a face of the layers to metal on another"
-        yield Finding("stop", wire.name, says, f"{remedy} ({_faces(stack)}), or straight up on over their top", place)
+        yield Finding("stop", wire.name, says, f"{remedy} ({board.faces}), or straight on, {board.top}", place)
         return
     for end, there in ((0, not on_plane), (-1, ends_below)):
         off = antenna.off_sheets(corners[end]) if there else 0.0
         if off > 1e-3 * wire.radius and not (end and _goes_on(antenna.wires, wire, corners[-1])):
             far = f"{off:.3g} m off the metal" if math.isfinite(off) else "on no metal"
-            says = f"probe '{wire.name}' {'ends' if end else 'begins'} {far} at {words_for(corners[end])}"
+            says = f"probe '{wire.name}' {'ends' if end else 'begins'} {far} at {board.words(corners[end])}"
             remedy = "move it to a sheet, print metal there, or let a wire go on"
-            yield Finding("stop", wire.name, says, remedy, as_place(corners[end]))
+            yield Finding("stop", wire.name, says, remedy, board.place(corners[end]))
     for number, face in enumerate(stack.faces):
         passed = np.array([*corners[0, :2], face])
         between = corners[0, 2] + close < face < (top + close if not ends_below else corners[-1, 2] - close)
         if between and number and antenna.off_sheets(passed) < wire.radius:
-            says = f"wire '{wire.name}' passes through printed metal at {words_for(passed)}"
+            says = f"wire '{wire.name}' passes through printed metal at {board.words(passed)}"
             yield Finding("stop", wire.name, says, "split it there to join them, or cut a hole for it", place)
     if wire.jacket is not None:
         says = f"wire '{wire.name}' has a jacket, which is not taken into account in layers"
@@ -99,15 +133,16 @@ def _goes_on(wires: Sequence[Wire], wire: Wire, place: Floats) -> bool:
     return bool((np.linalg.norm(ends - place, axis=1) <= 1e-3 * wire.radius).any())
 
 
-def _over(antenna: Antenna, stack: Stack, wire: Wire) -> Iterator[Finding]:
+def _over(board: OnBoard, wire: Wire) -> Iterator[Finding]:
     """A wire in the air over the layers: clear of them, but where it stands on metal or goes on as a probe."""
+    antenna, stack = board.antenna, board.stack
     top, close = stack.thickness, _CLOSE * stack.thickness
     thick = wire.radius if wire.jacket is None else wire.radius + wire.jacket.thickness
     heights = wire.corners[:, 2] - top
     joined = np.zeros(len(heights), bool)
     for end in (0, -1):
         place = wire.corners[end]
-        below = _goes_on(_probes(antenna, stack), wire, place)
+        below = _goes_on(board.probes, wire, place)
         joined[end] = abs(heights[end]) <= close and (below or antenna.off_sheets(place) <= 1e-3 * wire.radius)
     low = heights < _RADII * thick
     free = low & ~joined
@@ -118,33 +153,30 @@ def _over(antenna: Antenna, stack: Stack, wire: Wire) -> Iterator[Finding]:
         yield Finding(
             "stop",
             wire.name,
-            f"wire '{wire.name}' is {heights[worst]:.3g} m over the layers at {words_for(wire.corners[worst])}, less "
+            f"wire '{wire.name}' is {heights[worst]:.3g} m over the layers at {board.words(wire.corners[worst])}, less "
             f"than {_RADII:g} radii, {_RADII * thick:.3g} m, and stands on no metal there",
             "raise it, let it stand on printed metal or go on as a probe, or print it as a sheet",
-            as_place(wire.corners[worst]),
+            board.place(wire.corners[worst]),
         )
 
 
-def _probes(antenna: Antenna, stack: Stack) -> list[Wire]:
-    return [w for w in antenna.wires if w.corners[:, 2].min() < stack.thickness * (1.0 - _CLOSE)]
-
-
-def _neighbours(antenna: Antenna, stack: Stack) -> Iterator[Finding]:
+def _neighbours(board: OnBoard) -> Iterator[Finding]:
     """Probes that overlap."""
-    probes = _probes(antenna, stack)
+    probes = board.probes
     for i, one in enumerate(probes):
         for two in probes[i + 1 :]:
             lowest, other = (w.corners[int(np.argmin(w.corners[:, 2]))] for w in (one, two))
             apart = math.dist(lowest[:2], other[:2])
             shared = min(w.corners[:, 2].max() for w in (one, two)) - max(lowest[2], other[2])
-            if apart < one.radius + two.radius and shared > _CLOSE * stack.thickness:
-                says = f"probes '{one.name}' and '{two.name}' overlap at {words_for(one.corners[0])}"
-                yield Finding("stop", two.name, says, "move one, or make them one", as_place(one.corners[0]))
+            if apart < one.radius + two.radius and shared > _CLOSE * board.stack.thickness:
+                says = f"probes '{one.name}' and '{two.name}' overlap at {board.words(one.corners[0])}"
+                yield Finding("stop", two.name, says, "move one, or make them one", board.place(one.corners[0]))
 
 
-def sized(antenna: Antenna, stack: Stack, frequency: float) -> Iterator[Finding]:
+def sized(board: OnBoard, frequency: float) -> Iterator[Finding]:
     """Findings at a frequency: layers too thick for a probe of one current."""
-    for wire in _probes(antenna, stack):
+    stack = board.stack
+    for wire in board.probes:
         phase = _phase(stack, wire, frequency)
         if phase > _THICK:
             says = (
@@ -155,7 +187,7 @@ def sized(antenna: Antenna, stack: Stack, frequency: float) -> Iterator[Finding]
             level = "stop" if phase > _THICKEST else "warn"
             yield Finding(level, wire.name, says, "use thinner layers, or a gap in the metal as a port")
             return
-    for wire in _probes(antenna, stack):
+    for wire in board.probes:
         phase = _phase(stack, wire, frequency)
         if phase > _THIN and wire.corners[:, 2].max() > stack.thickness * (1.0 + _CLOSE):
             says = (
@@ -176,8 +208,9 @@ def _phase(stack: Stack, wire: Wire, frequency: float) -> float:
     return found
 
 
-def meshed(antenna: Antenna, stack: Stack, mesh: SheetMesh) -> Iterator[Finding]:
+def meshed(board: OnBoard, mesh: SheetMesh) -> Iterator[Finding]:
     """Findings on a mesh: how thin the layers under the metal are beside its edges."""
+    antenna, stack = board.antenna, board.stack
     printed = np.asarray(stack.carries(mesh.corners[..., 2]).all(axis=1))
     longest = float(mesh.edge_lengths[printed].max(initial=0.0))
     level = min(float(mesh.centres[printed, 2].min(initial=stack.thickness)) or stack.thickness, stack.thickness)
@@ -194,7 +227,7 @@ def meshed(antenna: Antenna, stack: Stack, mesh: SheetMesh) -> Iterator[Finding]
     if longest > _OVER * gap:
         low = int(np.argmin(np.diff(faces)))
         says = (
-            f"metal at z = {faces[low]:g} m and at {faces[low + 1]:g} m is {gap:.3g} m apart, where edges of the mesh "
+            f"metal at {board.z(faces[low])} and at {board.z(faces[low + 1])} is {gap:.3g} m apart, where edges of the mesh "
             f"are {longest:.3g} m, {longest / gap:.0f} times as much: where the one ends the other's current is smeared"
         )
         remedy = f"raise sheets_per_wavelength until edges are below {_OVER * gap:.3g} m"

@@ -24,6 +24,7 @@ from .findings import Finding
 from .pieces import as_place, clear_of_feet, words_for
 from .plane_check import over_plane
 from .sheet_closeness import Nearness, apart, crossings, owners, pierced_by_all
+from .sides_check import boards_of
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -158,11 +159,11 @@ def meshed(antenna: Antenna, frequency: float, rule: MeshRule) -> Iterator[Findi
     yield from apart(antenna, mesh)
     yield from crossings(antenna, mesh)
     yield from _wires(antenna, mesh)
-    if antenna.medium.reflects:
+    if antenna.medium.reflects and not antenna.medium.sides:
         yield from over_plane(antenna, mesh)
     longest = float(mesh.edge_lengths.max())
-    if antenna.medium.stack is not None:
-        yield from printed_check.meshed(antenna, antenna.medium.stack, mesh)
+    for board in boards_of(antenna):
+        yield from printed_check.meshed(board, mesh if board.sense > 0.0 else mesh.mirrored)
     if antenna.size < _SMALLEST * wave:
         lowest = _SMALLEST * SPEED_OF_LIGHT / antenna.size
         yield Finding(

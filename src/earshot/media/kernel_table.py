@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -194,34 +194,43 @@ class _Pair:
     def smooth(self, sweep: Sweep) -> Complexes:
         """The spectra less those of their images, and of the inductance of probes."""
         found = sweep.kernels(self.spectrum.stack.metal_on, self.level)
-        u0, k0 = decay(sweep.k, 1.0), self.spectrum.wavenumber
-        for depth, vr, vi, sr, si in self.images:
-            fading = np.exp(-u0 * depth * k0) / u0
-            found[0] -= complex(vr, vi) * fading
-            found[1] -= complex(sr, si) * fading
+        k0 = self.spectrum.wavenumber
+        found[:2] -= waves_of(self.images, decay(sweep.k, 1.0), k0)
         found[-1] += 2.0 * self.tall * k0 / (sweep.k * sweep.k + 1.0)
         return found
 
     def tables(self, steps: Floats, rho: Floats, values: Complexes) -> list[KernelTable]:
         """From its integrals (spectra, distances), 1/m, at nodes: one, or of two levels one each way."""
-        k0 = self.spectrum.wavenumber
-        whole = np.zeros((2, len(rho)), np.complex128)
-        for depth, vr, vi, sr, si in self.images:
-            far = np.hypot(rho, depth)
-            wave_there = np.exp(-1j * k0 * far) * (rho / far if depth else 1.0)
-            whole += np.array([[complex(vr, vi)], [complex(sr, si)]]) * wave_there
-        whole += rho * values[:2]
-        # Between two levels the kernels are even in the distance, and this is odd.
+        # Between two levels the kernels are even in the distance, and what is tabled odd.
         flat: Any = "not-a-knot" if self.own else ((2, np.zeros(2)), "not-a-knot")
-        rest = np.stack(
-            [parted(cubics_through(values[:2] + _waves(self.images, n, k0, rho), rho)) for n in range(len(self.images))]
-        )
+        plain = table_of(self.images, steps, self.spectrum.wavenumber, rho, values[:2], flat)
         *ends, between = np.moveaxis(cubics_through(values[2:], rho), 1, 0)
-        cubics = parted(cubics_through(whole, rho, flat))
-        return [
-            KernelTable(k0, self.images, steps, cubics, rest, np.ascontiguousarray(end), between, self.tall)
-            for end in ends
-        ]
+        return [replace(plain, end=np.ascontiguousarray(end), between=between, tall=self.tall) for end in ends]
+
+
+def waves_of(images: Floats, u0: Complexes, k0: float) -> Complexes:
+    """Spectra of images (2, ...) in the vector and in the scalar kernel, where u0 is how waves in air decay."""
+    found = np.zeros((2, *np.shape(u0)), np.complex128)
+    for depth, vr, vi, sr, si in images:
+        fading = np.exp(-u0 * depth * k0) / u0
+        found[0] += complex(vr, vi) * fading
+        found[1] += complex(sr, si) * fading
+    return found
+
+
+def table_of(
+    images: Floats, steps: Floats, k0: float, rho: Floats, values: Complexes, ends: Any = "not-a-knot"
+) -> KernelTable:
+    """That of vector and scalar kernels, 1/m, from what images leave of them (2, distances) at nodes; without probes."""
+    whole = np.zeros((2, len(rho)), np.complex128)
+    for depth, vr, vi, sr, si in images:
+        far = np.hypot(rho, depth)
+        wave_there = np.exp(-1j * k0 * far) * (rho / far if depth else 1.0)
+        whole += np.array([[complex(vr, vi)], [complex(sr, si)]]) * wave_there
+    whole += rho * values
+    rest = np.stack([parted(cubics_through(values + _waves(images, n, k0, rho), rho)) for n in range(len(images))])
+    none = np.zeros((len(rho) - 1, 4), np.complex128)
+    return KernelTable(k0, images, steps, parted(cubics_through(whole, rho, ends)), rest, none, none, 0.0)
 
 
 def level_tables(

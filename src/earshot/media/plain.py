@@ -22,6 +22,11 @@ class Plain:
         return False
 
     @property
+    def one_sided(self) -> bool:
+        """Whether there are no fields below z = 0 that are looked at."""
+        return self.has_plane
+
+    @property
     def grounds(self) -> bool:
         """Whether metal at z = 0 passes its current on."""
         return False
@@ -50,6 +55,11 @@ class Plain:
     def stack(self) -> Stack | None:
         """Its layers."""
         return None
+
+    @property
+    def sides(self) -> tuple[Stack, ...]:
+        """Layers on either side of a plane, where both are seen: over it, and under it from the plane down."""
+        return ()
 
     @property
     def layered(self) -> bool:

@@ -101,7 +101,7 @@ class Spectrum:
 
     def _waves(self, sweep: Sweep) -> Waves:
         own = self.stack.metal_on
-        voltages, inner = sweep.probe(own)
+        voltages, inner, _ = sweep.probe(own)
         return Waves(sweep.shunt(own, True), sweep.shunt(own, False), voltages[own], inner[own])
 
     def factors(self, k: Complexes, u0: Complexes | None = None) -> tuple[Complexes, Complexes, Complexes]:
@@ -128,6 +128,12 @@ class Spectrum:
         sweep = self.sweep(k)
         seen, (through_tm, through_te) = self._waves(sweep), self._to_top(sweep)
         return seen.tm * through_tm, seen.te * through_te, seen.probe * through_tm
+
+    def from_opening(self, sine: Floats) -> tuple[Complexes, Complexes]:
+        """For sin θ: field along the topmost face over that across an opening in the plane, TM and TE."""
+        k = np.clip(np.asarray(sine, float), 1e-9, 1.0 - 1e-12).astype(complex)
+        sweep, top = self.sweep(k), len(self.stack.layers)
+        return sweep.from_opening(top, True), sweep.from_opening(top, False)
 
     def at_top(self, k: complex, tm: bool) -> complex:
         """Voltage at the topmost face from one volt at the metal, at one transverse wavenumber."""

@@ -232,15 +232,19 @@ class Stack(Plain):
         """What its topmost face reflects of plane waves from θ (n,), see `half_space.reflected`."""
         return reflected(self.at(frequency), theta)
 
-    def __str__(self) -> str:
-        words = [
+    @property
+    def layers_in_words(self) -> list[str]:
+        """Each layer, from the bottom up."""
+        return [
             f"{units.engineering(x.thickness, 'm')} of {x.material.name} "
             f"(εr {x.material.permittivity:g}, tan δ {x.material.loss_tangent:g})"
             for x in self.layers
         ]
+
+    def __str__(self) -> str:
         inner = f", metal on layer {self.metal_on}" if self.above else ""
         plane = "with air below" if self.open_below else f"on a plane{f' of {self.plane.name}' if self.plane else ''}"
-        return f"{' under '.join(words)} {plane}{inner}"
+        return f"{' under '.join(self.layers_in_words)} {plane}{inner}"
 
 
 def substrate(

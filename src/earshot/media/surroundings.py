@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..arraytypes import Complexes, Floats
+from .both_sides import BothSides
 from .earth import Earth
 from .plain import Plain
 from .stack import Stack
@@ -36,7 +37,7 @@ class PerfectPlane(Plain):
         return "perfect plane at z = 0"
 
 
-Medium = FreeSpace | PerfectPlane | Stack | Earth
+Medium = FreeSpace | PerfectPlane | Stack | BothSides | Earth
 
 
 def free_space() -> FreeSpace:

@@ -97,8 +97,9 @@ class Sweep:
 
         return self._once(("shunt", face, tm), work)
 
-    def probe(self, face: int) -> tuple[list[Complexes], list[Complexes]]:
-        """Of a vertical current of one ampere from z = 0 up to a face: voltages at faces up to it, ∫ E_z dz up to them.
+    def probe(self, face: int) -> tuple[list[Complexes], list[Complexes], Complexes]:
+        """Of a vertical current of one ampere from z = 0 up to a face: voltages at faces up to it, ∫ E_z dz up to them,
+        and the current of the TM line at z = 0.
 
         In a layer it adds k/ε volt per unit length to the TM line, so V - (jk/u²) is as without it. Seen from below,
         V = T - R I is carried upwards, then the voltages back down.
@@ -122,7 +123,7 @@ class Sweep:
             parts.append((-1j * mu * d + 1j * k * (voltages[-1] - lower)) / self._decay(n) ** 2)
             voltages.append(lower)
             current = free + forced
-        return voltages[::-1], list(accumulate(reversed(parts), initial=np.zeros_like(k)))
+        return voltages[::-1], list(accumulate(reversed(parts), initial=np.zeros_like(k))), current
 
     def kernels(self, face: int, higher: int) -> Complexes:
         """Spectra whose S(ρ) = ∫ f J0(kρ) k dk is, in free space, e^{-jρ}/ρ or tends to a share of it: (4 or 5, ...).
@@ -145,5 +146,27 @@ class Sweep:
         return np.stack([vector, scalar, scalar - end, scalar - other, scalar - end - other + alone])
 
     def _probe_once(self, face: int) -> tuple[Complexes, Complexes]:
-        both = self._once(("probe", face), lambda: np.array(self.probe(face)))
+        both = self._once(("probe", face), lambda: np.array(self.probe(face)[:2]))
         return both[0], both[1]
+
+    def into_opening(self, tm: bool) -> Complexes:
+        """The impedance that a series voltage at z = 0, as of an opening in a plane there, works into."""
+        return self.up(0, tm) + self.bottom(tm)
+
+    def from_opening(self, face: int, tm: bool) -> Complexes:
+        """The voltage at a face from one volt across z = 0."""
+        return self.up(0, tm) / self.into_opening(tm) * self.carried(0, face, tm)
+
+    def opening(self) -> Complexes:
+        """Spectra (2, ...) of what magnetic currents in an opening do to one another, dual to `kernels`."""
+        tm, te = (1.0 / self.into_opening(kind) for kind in (True, False))
+        return np.stack([2.0 * tm / 1j, 2j * (te - tm) / self.k**2])
+
+    def through_opening(self, face: int) -> Complexes:
+        """Spectra (3, ...) of what a field E0 across z = 0 does at a face: E = a E0 less the gradient of a potential.
+
+        a; then of the potential, and of ∫ E_z dz up to the face, what they have in the direction from there to here.
+        For one volt E_z = -(k/ε) I, which by reciprocity is what a probe makes flow at z = 0.
+        """
+        tm, te = (self.from_opening(face, kind) for kind in (True, False))
+        return np.stack([te, (te - tm) / self.k, 1j * self.probe(face)[2]])

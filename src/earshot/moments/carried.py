@@ -39,20 +39,32 @@ def on_halves(basis: Basis, owner: Ints, weights: Floats) -> list[csr_array]:
 
 def of_sheets(sheets: SheetBasis) -> Part:
     """Seven points a triangle."""
-    from scipy.sparse import csr_array
-
     from ..kernels.sheets import P7, W7
 
     mesh, count = sheets.mesh, len(W7)
-    places = np.einsum("pc,tcx->tpx", P7, mesh.corners)
-    columns = np.tile(np.repeat(np.arange(sheets.size), count), 2)
-    rows = (count * sheets.pairs[..., None] + np.arange(count)).ravel()
-    share = (sheets.coefficients * mesh.areas[sheets.pairs])[..., None] * W7
-    arms = places[sheets.pairs] - sheets.apexes[:, :, None]
-    amounts = [*np.moveaxis(share[..., None] * arms, -1, 0), 2.0 * share]
-    shape = count * len(mesh), sheets.size
-    carried = [csr_array((amount.ravel(), (rows, columns)), shape=shape) for amount in amounts]
-    return places.reshape(-1, 3), np.zeros(count * len(mesh)), carried
+    places = np.einsum("pc,tcx->tpx", P7, mesh.corners).reshape(-1, 3)
+    return on_triangles(sheets, places, (mesh.areas[:, None] * W7).ravel(), np.repeat(np.arange(len(mesh)), count))
+
+
+def on_triangles(sheets: SheetBasis, places: Floats, weights: Floats, owner: Ints) -> Part:
+    """Of functions of sheets: at points (p, 3) of weights (p,), m², on triangles (p,)."""
+    from scipy.sparse import csr_array, diags_array
+
+    functions = np.tile(np.arange(sheets.size), 2)
+    shape = len(sheets.mesh), sheets.size
+
+    def by_triangle(amounts: Floats) -> csr_array:
+        return csr_array((amounts.ravel(), (sheets.pairs.ravel(), functions)), shape=shape)
+
+    rise = by_triangle(sheets.coefficients)[owner]
+    carried = [
+        csr_array(
+            diags_array(weights * places[:, axis]) @ rise
+            - diags_array(weights) @ by_triangle(sheets.coefficients * sheets.apexes[..., axis])[owner]
+        )
+        for axis in range(3)
+    ]
+    return places, np.zeros(len(places)), [*carried, csr_array(diags_array(2.0 * weights) @ rise)]
 
 
 def of_feet(basis: Basis) -> Part:

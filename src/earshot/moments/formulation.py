@@ -10,6 +10,7 @@ import numpy as np
 from ..arraytypes import Complexes, Ints
 from ..constants import wavenumber
 from ..description.antenna import Antenna
+from ..media.both_sides import BothSides
 from ..media.earth import Earth
 from ..media.half_space import Below
 from ..media.stack import Stack
@@ -27,11 +28,12 @@ from .earth_sheets import couple_by_earth, filler
 from .fast_open import clustered, in_parts
 from .fast_printed import FeetOnGrid, on_grid, reach_of
 from .feet_rows import feet_rows, standing
-from .incident import PlaneWave, refuse_from_below, tested_in_layers, tested_in_the_open
+from .incident import PlaneWave, refuse_from_below, tested_by_sides, tested_in_layers, tested_in_the_open
 from .iterative import Nearly
 from .layered import layered
 from .matrix import WireMatrix
 from .near_printed import pairs_near
+from .openings import admittance, seen_through, sides_of
 from .operator import Operator
 from .over_layers import among, with_level
 from .printed import Beyond, border_of_metal, fill_metal, tables_for
@@ -281,6 +283,52 @@ class OnLayers:
         return found[np.searchsorted(aloft, segments)]
 
 
+@dataclass(frozen=True, slots=True)
+class OnBothSides:
+    """Metal on layers over and under a plane, and openings in it that join the two."""
+
+    medium: BothSides
+
+    def matrix(self, basis: Basis, frequency: float) -> Complexes:
+        """Each side by itself, and openings, whose functions are volts."""
+        parts = sides_of(basis, self.medium)
+        matrix = np.zeros((basis.size, basis.size), np.complex128)
+        for side in parts.sides:
+            if side.basis.size:
+                matrix[np.ix_(side.own, side.own)] = OnLayers(side.stack).matrix(side.basis, frequency)
+            if parts.openings is None:
+                continue
+            matrix[np.ix_(parts.own, parts.own)] -= admittance(parts.openings, side.stack, frequency)
+            if side.basis.size:
+                seen = seen_through(side, parts.openings, frequency)
+                matrix[np.ix_(side.own, parts.own)] = -seen
+                matrix[np.ix_(parts.own, side.own)] = -seen.T
+        return matrix
+
+    def taken_on(self, _basis: Basis) -> int:
+        """None."""
+        return 0
+
+    def amount(self, _basis: Basis, _frequency: float) -> Amount:
+        """Of nothing."""
+        raise NotImplementedError
+
+    def operator(self, _basis: Basis, _frequency: float, _local: Any) -> Operator:
+        """There is none."""
+        raise NotImplementedError
+
+    def rows(self, _basis: Basis, _frequency: float, _rows: Ints) -> None:
+        """None: what is sent back is filled for all at once."""
+
+    def tested(self, basis: Basis, wave: PlaneWave, frequency: float) -> Complexes:
+        """The field in the layers of the side that it comes from, and across openings in the plane."""
+        return tested_by_sides(sides_of(basis, self.medium), basis.size, wave, frequency)
+
+    def potential(self, basis: Basis, amounts: Complexes, frequency: float, segments: Ints) -> Complexes:
+        """There are no wires in the air."""
+        return np.zeros(len(segments), np.complex128)
+
+
 def parts_of(basis: Basis, frequency: float, level: bool) -> Parts:
     """What the matrix of a basis in the open is in parts; level: see `alike_elements`."""
     clusters = clustered(basis, frequency).clusters
@@ -293,6 +341,8 @@ def formulation(medium: Medium) -> Formulation:
     """That of a medium."""
     if isinstance(medium, Stack):
         return OnLayers(medium)
+    if isinstance(medium, BothSides):
+        return OnBothSides(medium)
     if isinstance(medium, Earth):
         return OverEarth(medium)
     return InTheOpen(medium.grounds)

@@ -19,6 +19,7 @@ from ..meshing.sheet_mesh import MIRROR
 from .basis import Basis
 from .coupling import fan_points
 from .layered import layered
+from .openings import Sides
 from .sheet_basis import Fan, SheetBasis
 from .wire_basis import WireBasis
 
@@ -118,6 +119,31 @@ def tested_in_layers(basis: Basis, wave: PlaneWave, frequency: float, stack: Sta
             found[basis.first_wire :] += level.up.T @ upward
     if parts.aloft is not None:
         found[parts.aloft.own] += _over_layers(parts.aloft.basis, wave, frequency, stack)
+    return found
+
+
+def tested_by_sides(parts: Sides, size: int, wave: PlaneWave, frequency: float) -> Complexes:
+    """∫ f·E (functions,) on both sides of a plane, and -∫ f·H of openings in it where it is closed up.
+
+    By reciprocity with what their magnetic currents send towards the wave.
+    """
+    found, k = np.zeros(size, np.complex128), wavenumber(frequency)
+    under = math.cos(wave.theta) < 0.0
+    side = parts.sides[int(under)]
+    if under:
+        wave = replace(wave, theta=math.pi - wave.theta, e_theta=-wave.e_theta)
+    if side.basis.size:
+        found[side.own] = tested_in_layers(side.basis, wave, frequency, side.stack)
+    if parts.openings is not None:
+        sine, cosine = math.sin(wave.theta), math.cos(wave.theta)
+        along = np.array([math.cos(wave.phi), math.sin(wave.phi), 0.0])
+        across = np.array([-along[1], along[0], 0.0])
+        tm, te = (complex(x[0]) for x in Spectrum(side.stack, frequency).from_opening(np.array([sine])))
+        scale = -2.0 / WAVE_IMPEDANCE * np.exp(1j * k * side.stack.thickness * cosine)
+        field = scale * (tm * wave.e_theta * along + te * cosine * wave.e_phi * across)
+        # E0 = ẑ × f, and (ẑ × f)·E = f·(E × ẑ).
+        turned = np.array([field[1], -field[0], 0.0])
+        found[parts.own] = _on_sheets(parts.openings, k * sine * along, turned)
     return found
 
 

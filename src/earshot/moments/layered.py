@@ -104,7 +104,7 @@ def layered(basis: Basis, stack: Stack) -> Layered:
     ends = _ends_of(basis, stack)
     numbers = sorted({*on[on >= 0].tolist(), *ends[2].tolist()}) or [stack.metal_on]
     levels = tuple(_level(basis, stack, number, on, ends) for number in numbers)
-    rest, in_air = (None, np.zeros(0, np.int64)) if sheets is None else _part(sheets, on < 0)
+    rest, in_air = (None, np.zeros(0, np.int64)) if sheets is None else part_of(sheets, on < 0)
     flying, on_wires = wires.within(~wires.through)
     aloft = None
     if flying.size or rest is not None:
@@ -141,7 +141,7 @@ def _level(
     basis: Basis, stack: Stack, number: int, on: Ints, ends: tuple[Floats, Floats, Ints, Floats]
 ) -> Level:  # fmt: skip
     chosen, wires = on == number, basis.wires
-    metal, on_metal = (None, np.zeros(0, np.int64)) if basis.sheets is None else _part(basis.sheets, chosen)
+    metal, on_metal = (None, np.zeros(0, np.int64)) if basis.sheets is None else part_of(basis.sheets, chosen)
     feet = [(fan, amount) for fan, amount in basis.feet if stack.level_at(fan.apex[2]) == number]
     # A fan's triangles have the numbers they have among those on the level.
     fans = tuple(_renumbered(fan, chosen) for fan, _ in feet)
@@ -169,7 +169,7 @@ def _joined(sheets: SheetBasis | None, levels: tuple[Level, ...], on: Ints) -> S
     return across(mesh, np.concatenate(sides, axis=1))
 
 
-def _part(sheets: SheetBasis, chosen: Bools) -> tuple[SheetBasis | None, Ints]:
+def part_of(sheets: SheetBasis, chosen: Bools) -> tuple[SheetBasis | None, Ints]:
     """The functions on some triangles, which no function leaves, in their order, and their numbers."""
     if chosen.all():
         return sheets, np.arange(sheets.size)

@@ -68,7 +68,9 @@ def sheet_basis(mesh: SheetMesh, *, grounded: bool = False) -> SheetBasis:
     place = edge.ravel()[order]
     first = np.searchsorted(place, np.arange(len(unique)))
     # Every side after the first at an edge makes a function with the first, every side on a plane one of its own.
-    alone = np.full(len(order), grounded) & mesh.on_plane[unique[place]].all(axis=1)
+    # What lies in the plane itself is an opening, at whose rim the field along it is none.
+    standing = grounded & ~mesh.on_plane[mesh.triangles].all(axis=1)
+    alone = standing[order // 3] & mesh.on_plane[unique[place]].all(axis=1)
     later = np.flatnonzero((np.arange(len(order)) != first[place]) | alone)
     one, two = np.where(alone[later], order[later], order[first[place[later]]]), order[later]
     along = np.argsort(one // 3, kind="stable")

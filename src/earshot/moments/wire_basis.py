@@ -87,7 +87,8 @@ def wire_basis(mesh: WireMesh, through: Bools | None = None) -> WireBasis:
     node = mesh.ends.ravel()
     by_node = np.argsort(node, kind="stable")
     bounds = np.searchsorted(node[by_node], np.arange(len(mesh.nodes) + 1))
-    lower = np.argmin(mesh.nodes[mesh.ends, 2], axis=1)
+    # What is under a plane hangs from it.
+    lower = np.argmin(np.abs(mesh.nodes[mesh.ends, 2]), axis=1)
     dumb = set((2 * np.arange(len(mesh)) + lower)[through].tolist())
     pairs: list[tuple[int, int]] = []
     for n in range(len(mesh.nodes)):

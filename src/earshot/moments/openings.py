@@ -1,0 +1,264 @@
+"""Openings in a plane between layers: what is on either side of it, and what joins the two.
+
+The field across an opening, E0 = ẑ × Σ v f with functions f as those of sheets, makes both sides problems of their own over
+a plane that is closed, with a magnetic current E0 × ẑ on it, of which each sees its own. Fields on both sides along the
+plane are the same there,
+
+    Σ ⟨f, H⟩ = 0 over both sides,  H = -(Y v) + ...,
+
+with what is under the plane mirrored, so that both look alike. By reciprocity what metal does to an opening is what that
+does to metal, C = ⟨j, E⟩, so that the whole is symmetric: [Z, -C; -Cᵀ, -Y].
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from ..arraytypes import Complexes, Floats, Ints
+from ..constants import WAVE_IMPEDANCE
+from ..media.both_sides import BothSides
+from ..media.opening_table import ThroughOpening, opening_table, through_openings
+from ..media.spectral import Spectrum
+from ..media.stack import Stack
+from ..meshing.sheet_mesh import SheetMesh
+from ..running import announce, in_shares
+from .basis import Basis
+from .layered import Level, layered, part_of
+from .sheet_basis import SheetBasis
+from .sheet_matrix import arrays_of, scales
+from .sheet_matrix import in_shares as in_spans
+
+_NEAR_COST = 1500
+_FINE = 1.0
+_ROUND = 8
+
+
+class Groups(NamedTuple):
+    """Points that belong together: fine and coarse sets (3, points) of places and weights, and where each begins;
+    middles and sizes (3, groups).
+    """
+
+    fine: Floats
+    starts: Ints
+    coarse: Floats
+    rough: Ints
+    around: Floats
+
+
+@dataclass(frozen=True, eq=False)
+class Side:
+    """What is on one side of the plane, as if that were over it, and the numbers of its functions in the whole."""
+
+    stack: Stack
+    basis: Basis
+    own: Ints
+
+
+@dataclass(frozen=True, eq=False)
+class Sides:
+    """Both sides of a plane, from the upper; the openings in it, if any, and the numbers of their functions."""
+
+    sides: tuple[Side, Side]
+    openings: SheetBasis | None
+    own: Ints
+
+
+@lru_cache(maxsize=8)
+def sides_of(basis: Basis, medium: BothSides) -> Sides:
+    """A basis taken apart at the plane."""
+    heights = np.zeros(0) if basis.sheets is None else basis.sheets.mesh.centres[:, 2]
+    on_plane = medium.level_at(heights) == 0
+    found = []
+    for stack, sense in zip(medium.sides, (1.0, -1.0), strict=True):
+        sheets, on_sheets = (None, np.zeros(0, np.int64))
+        if basis.sheets is not None:
+            sheets, on_sheets = part_of(basis.sheets, ~on_plane & (sense * heights > 0.0))
+        wires, on_wires = basis.wires.within(sense * basis.mesh.centres[:, 2] > 0.0)
+        part = Basis(wires, sheets, basis.reach)
+        found.append(
+            Side(
+                stack,
+                part if sense > 0.0 else part.mirrored,
+                np.concatenate([on_sheets, basis.first_wire + on_wires]),
+            )
+        )
+    openings, own = (None, np.zeros(0, np.int64)) if basis.sheets is None else part_of(basis.sheets, on_plane)
+    return Sides((found[0], found[1]), openings, own)
+
+
+def reach_of(*meshes: Floats) -> float:
+    """How far apart places (n, 2 or 3) are, along the plane, m."""
+    places = np.concatenate([mesh[:, :2] for mesh in meshes])
+    return float(np.linalg.norm(np.ptp(places, axis=0)))
+
+
+def admittance(openings: SheetBasis, stack: Stack, frequency: float) -> Complexes:
+    """Y of the functions on openings (functions, functions), siemens, on one side of the plane."""
+    from ..kernels.printed import fill_printed
+
+    mesh = openings.mesh
+    used = mesh.vertices[np.unique(mesh.triangles)]
+    table = opening_table(Spectrum(stack, frequency), reach_of(used), float(mesh.edge_lengths.max()))
+    points, triangles, places = arrays_of(openings)
+    flat = np.ascontiguousarray(places[[0, 1, 2, 4, 5, 6]])
+    level = np.array([0, len(mesh), openings.size])
+    found = np.zeros((openings.size, openings.size), np.complex128)
+
+    def fill(span: Ints, rows: Ints, spare: Complexes, matrix: Complexes) -> None:
+        fill_printed(
+            mesh.columns, points, triangles, openings.start, openings.halves, openings.pairs, flat, openings.lowest,
+            span, level, table.images, table.steps, table.whole, table.rest, *scales(frequency), rows, matrix, spare,
+        )  # fmt: skip
+
+    in_spans(openings, found, _NEAR_COST, fill)
+    # As for electric currents of the dual layers, whose impedances are admittances times η².
+    return found / WAVE_IMPEDANCE**2
+
+
+def seen_through(side: Side, openings: SheetBasis, frequency: float) -> Complexes:
+    """C: what one volt of every function on openings does to those on a side (functions of the side, openings)."""
+    parts, first = layered(side.basis, side.stack), side.basis.first_wire
+    found = np.zeros((side.basis.size, openings.size), np.complex128)
+    used = [openings.mesh.vertices[np.unique(openings.mesh.triangles)], parts.probes]
+    if parts.metal is not None:
+        used.append(parts.metal.mesh.vertices[np.unique(parts.metal.mesh.triangles)])
+    tables = through_openings(Spectrum(side.stack, frequency), parts.numbers, reach_of(*used) + parts.radius)
+    for level in parts.levels:
+        height, table = side.stack.faces[level.number], tables[level.number]
+        across = _groups(openings.mesh, height)
+        if level.metal is not None:
+            around = _groups(level.metal.mesh, height, openings.mesh.centres)
+            numbers = _numbers(around, across, height, table, 1)
+            found[level.on_metal] += _on_metal(level.metal, openings, numbers)
+            found[first:] += _from_fans(level, openings, numbers, (across, height, table))
+        if len(level.probes):
+            numbers = _numbers(_round_probes(level), across, height, table, 2)
+            found[first:] += level.up.T @ _potentials(numbers, openings)
+    return found
+
+
+def _groups(mesh: SheetMesh, height: float, others: Floats | None = None) -> Groups:
+    """Every triangle as points, and as three: fine beside a height, and beside how far the nearest others (n, 3) are."""
+    from scipy.spatial import cKDTree
+
+    from ..kernels.sheets import P3, P7, W3, W7
+
+    size = mesh.edge_lengths.max(axis=1)
+    away = 0.0 if others is None else cKDTree(others[:, :2]).query(mesh.centres[:, :2])[0] - size
+    wanted = _FINE * np.maximum(height, away) * np.ones(len(mesh))
+    corners, owner = _cut(mesh.corners, wanted)
+    areas = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    starts = len(W7) * np.searchsorted(owner, np.arange(len(mesh) + 1))
+    around = np.concatenate([mesh.centres[:, :2].T, size[None]])
+    coarse = _by_rule(P3, W3, mesh.corners, mesh.areas)
+    return Groups(_by_rule(P7, W7, corners, areas), starts, coarse, 3 * np.arange(len(mesh) + 1), around)
+
+
+def _by_rule(rule: Floats, weights: Floats, corners: Floats, areas: Floats) -> Floats:
+    """Places and weights (3, points) of a rule on triangles (n, 3, 3), those of one together."""
+    places = np.einsum("pc,tcx->xtp", rule, corners[..., :2]).reshape(2, -1)
+    return np.concatenate([places, (areas[:, None] * weights).reshape(1, -1)])
+
+
+def _cut(corners: Floats, longest: Floats) -> tuple[Floats, Ints]:
+    """Triangles (n, 3, 3) halved at their longest side until none is longer, and which each is of; in their order."""
+    corners, owner = corners.copy(), np.arange(len(corners))
+    while True:
+        sides = np.linalg.norm(np.roll(corners, -1, axis=1) - corners, axis=2)
+        worst = np.argmax(sides, axis=1)
+        long = np.flatnonzero(sides.max(axis=1) > longest[owner])
+        if not len(long):
+            order = np.argsort(owner, kind="stable")
+            return corners[order], owner[order]
+        one, two, three = (corners[long, (worst[long] + i) % 3] for i in range(3))
+        middle = 0.5 * (one + two)
+        corners[long] = np.stack([one, middle, three], axis=1)
+        corners = np.concatenate([corners, np.stack([middle, two, three], axis=1)])
+        owner = np.concatenate([owner, owner[long]])
+
+
+def _points(places: Floats) -> Groups:
+    """Points (n, 3) that are groups of their own, of weight one."""
+    alone = np.stack([places[:, 0], places[:, 1], np.ones(len(places))])
+    around = np.stack([places[:, 0], places[:, 1], np.zeros(len(places))])
+    return Groups(alone, np.arange(len(places) + 1), alone, np.arange(len(places) + 1), around)
+
+
+def _round_probes(level: Level) -> Groups:
+    """Probes as rings of points, of weight one altogether."""
+    turn = 2.0 * np.pi * (np.arange(_ROUND) + 0.5) / _ROUND
+    ring = level.probes[:, :2, None] + level.radii[:, None, None] * np.stack([np.cos(turn), np.sin(turn)])
+    fine = np.concatenate([np.moveaxis(ring, 1, 0).reshape(2, -1), np.full((1, _ROUND * len(ring)), 1.0 / _ROUND)])
+    starts, around = _ROUND * np.arange(len(ring) + 1), np.stack([*level.probes[:, :2].T, level.radii])
+    return Groups(np.ascontiguousarray(fine), starts, np.ascontiguousarray(fine), starts, around)
+
+
+def _numbers(groups: Groups, across: Groups, height: float, table: ThroughOpening, kind: int) -> Complexes:
+    """The nine numbers of groups and triangles of openings, see the kernel; kind: of what goes with ρ̂."""
+    from ..kernels import openings as kernel
+
+    announce(kernel.through_openings)
+    count = len(groups.starts) - 1
+    found = np.zeros((9, count, len(across.starts) - 1), np.complex128)
+    cubics = np.ascontiguousarray(table.cubics[:, [0, kind]])
+
+    def work(share: slice) -> None:
+        kernel.through_openings(
+            *groups, *across, height, table.steps, cubics, share.start, min(share.stop, count), found
+        )  # fmt: skip
+
+    in_shares(work, count)
+    return found
+
+
+def _by_triangle(sheets: SheetBasis) -> tuple[Any, Any, Any]:
+    """Sparse (triangles, functions): c, c p_x and c p_y of f = c (r - p)."""
+    from scipy.sparse import csr_array
+
+    functions, shape = np.tile(np.arange(sheets.size), 2), (len(sheets.mesh), sheets.size)
+    amounts = sheets.coefficients, *(sheets.coefficients * sheets.apexes[..., axis] for axis in (0, 1))
+    one, two, three = (csr_array((a.ravel(), (sheets.pairs.ravel(), functions)), shape=shape) for a in amounts)
+    return one, two, three
+
+
+def _potentials(numbers: Complexes, openings: SheetBasis) -> Complexes:
+    """Σ of what goes with ρ̂·E0 over every group (groups, functions of openings), E0 = ẑ × d (r' - q)."""
+    d, qx, qy = _by_triangle(openings)
+    return np.asarray(numbers[8] @ d + numbers[6] @ qy - numbers[7] @ qx)
+
+
+def _on_metal(metal: SheetBasis, openings: SheetBasis, numbers: Complexes) -> Complexes:
+    """⟨f, E⟩ = ∫ f·a E0 + ∫ (∇·f) Φ of functions of metal and of openings."""
+    c, px, py = _by_triangle(metal)
+    along, ex, ey = _fields(numbers, openings)
+    return np.asarray(c.T @ (along + 2.0 * _potentials(numbers, openings)) - px.T @ ex - py.T @ ey)
+
+
+def _fields(numbers: Complexes, openings: SheetBasis) -> tuple[Complexes, Complexes, Complexes]:
+    """∫ r·a E0, and x and y of ∫ a E0, over every group (groups, functions of openings)."""
+    d, qx, qy = _by_triangle(openings)
+    ex, ey = numbers[0] @ qy - numbers[4] @ d, numbers[3] @ d - numbers[0] @ qx
+    return numbers[5] @ d + numbers[1] @ qy - numbers[2] @ qx, ex, ey
+
+
+def _from_fans(
+    level: Level, openings: SheetBasis, numbers: Complexes, seen: tuple[Groups, float, ThroughOpening]
+) -> Complexes:  # fmt: skip
+    """The same of feet (wires, functions of openings): halves on triangles, what has no divergence, and the charge of
+    the current that comes up at their vertex.
+    """
+    along, ex, ey = _fields(numbers, openings)
+    along = along + 2.0 * _potentials(numbers, openings)
+    found = np.zeros((level.up.shape[1], openings.size), np.complex128)
+    for fan, into in zip(level.fans, level.into, strict=True):
+        own, c = fan.triangles, fan.coefficients
+        at = _numbers(_points(np.concatenate([fan.points, fan.apex[None]])), *seen, 1)
+        _, x, y = _fields(at, openings)
+        total = c @ (along[own] - fan.apex[0] * ex[own] - fan.apex[1] * ey[own])
+        total += fan.moments[:, 0] @ x[:-1] + fan.moments[:, 1] @ y[:-1] + _potentials(at, openings)[-1]
+        found += into[:, None] * total
+    return found
