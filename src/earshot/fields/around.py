@@ -12,6 +12,7 @@ import numpy as np
 from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE
 from ..errors import UsageError
+from ..media.both_sides import BothSides
 from ..media.earth import Earth
 from ..media.stack import Stack
 from ..media.surroundings import Medium, PerfectPlane
@@ -19,9 +20,9 @@ from ..meshing.sheet_mesh import MIRROR
 from .directions import phi_vectors, theta_vectors
 from .earth_near import add_reflected
 from .open_near import fields_in_the_open
-from .printed import guided_powers, printed_field
+from .printed import guided_powers, opening_field, printed_field
 from .printed_near import fields_over, refuse_in_layers
-from .radiator import Looking
+from .radiator import Looking, Radiator
 
 if TYPE_CHECKING:
     from .currents import Currents
@@ -200,10 +201,55 @@ class OnLayers:
         )
 
 
+@dataclass(frozen=True, slots=True)
+class OnBothSides:
+    """On layers on both sides of a plane, each seen as if it were over it."""
+
+    def far(self, currents: Currents, looking: Looking) -> Fields:
+        """What each side sends into its half."""
+        over, under = currents.sides
+        e_theta, e_phi = self._side(over, looking)
+        below = self._side(under, looking.mirrored)
+        return e_theta - below[0], e_phi + below[1]
+
+    def _side(self, currents: Currents, looking: Looking) -> Fields:
+        stack = currents.medium.stack
+        assert stack is not None
+        metal = OnLayers(stack).far(currents, looking)
+        places, moments = currents.opening_moments
+        if not len(places):
+            return metal
+        opening = Radiator(None, np.zeros((0, 2), np.complex128), places, moments, places, currents.wavenumber)
+        vectors = opening.about_origin(looking)
+        across = opening_field(stack, currents.frequency, vectors, looking.theta, looking.phi)
+        return metal[0] + across[0], metal[1] + across[1]
+
+    def near(self, currents: Currents, points: Floats, _refuse: bool) -> Fields:
+        """Not with openings, which are what a plane with two sides has."""
+        raise UsageError(
+            "near field: it is not worked out where a plane has layers on both sides: ask for the far field, or solve "
+            "the plane as a sheet of its size on an open board"
+        )
+
+    def guided(self, currents: Currents) -> list[tuple[str, float]]:
+        """In every wave that runs in the layers, on either side."""
+        found = []
+        for side, where in zip(currents.sides, ("over", "under"), strict=True):
+            assert side.medium.stack is not None
+            found += [(f"{name} {where} the plane", power) for name, power in guided_powers(side.medium.stack, side)]
+        return found
+
+    def box(self, _: float) -> float:
+        """None can be closed."""
+        return OnLayers.box(self, _)  # type: ignore[arg-type]
+
+
 def around(medium: Medium) -> Around:
     """What a medium makes of currents."""
     if isinstance(medium, Stack):
         return OnLayers(medium)
+    if isinstance(medium, BothSides):
+        return OnBothSides()
     if isinstance(medium, Earth):
         return OverEarth(medium.reflected, medium)
     return OverPlane(medium.reflected) if isinstance(medium, PerfectPlane) else InTheOpen()

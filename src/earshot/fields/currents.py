@@ -22,7 +22,8 @@ from .sheet_currents import SheetCurrents
 class Currents:
     """Linear currents along the segments of a mesh at one frequency, and on sheets, if there are any.
 
-    ends (segments, 2): amperes, peak, along each segment at its first and last end. medium: what they are in.
+    ends (segments, 2): amperes, peak, along each segment at its first and last end. medium: what they are in. opening:
+    magnetic currents on the plane under layers, V/m instead of A/m, if it has openings.
     """
 
     mesh: WireMesh
@@ -30,6 +31,7 @@ class Currents:
     frequency: float
     medium: Medium = field(default_factory=FreeSpace)
     sheets: SheetCurrents | None = None
+    opening: SheetCurrents | None = None
 
     @cached_property
     def _through(self) -> Bools:
@@ -42,12 +44,13 @@ class Currents:
         used = np.unique(self.mesh.ends)
         if self._through.any():
             ends = self.mesh.ends[self._through]
-            feet = np.take_along_axis(ends, np.argmin(self.mesh.nodes[ends, 2], axis=1)[:, None], axis=1)
+            feet = np.take_along_axis(ends, np.argmin(np.abs(self.mesh.nodes[ends, 2]), axis=1)[:, None], axis=1)
             used = np.setdiff1d(used, feet)
-        if self.sheets is None:
-            return self.mesh.nodes[used]
-        mesh = self.sheets.mesh
-        return np.concatenate([self.mesh.nodes[used], mesh.vertices[np.unique(mesh.triangles)]])
+        found = [self.mesh.nodes[used]]
+        for sheets in (self.sheets, self.opening):
+            if sheets is not None:
+                found.append(sheets.mesh.vertices[np.unique(sheets.mesh.triangles)])
+        return np.concatenate(found)
 
     @property
     def wavenumber(self) -> float:
@@ -57,7 +60,7 @@ class Currents:
     @property
     def plane(self) -> bool:
         """Whether there is only the half space above."""
-        return self.medium.has_plane
+        return self.medium.one_sided
 
     @property
     def below(self) -> str:
@@ -117,6 +120,37 @@ class Currents:
             for n in numbers
         )  # fmt: skip
 
+    @cached_property
+    def sides(self) -> tuple[Currents, ...]:
+        """Those on either side of a plane that has two, as if each were over it: over it, and under it mirrored.
+
+        Across an opening both see one field E0, in a mirror as well, and so the same magnetic current E0 × ẑ.
+        """
+        heights, triangles = self.mesh.centres[:, 2], np.zeros(0)
+        opening = None
+        if self.sheets is not None:
+            triangles = np.where(self._level == 0, 0.0, self.sheets.mesh.centres[:, 2])
+            if (self._level == 0).any():
+                opening = self.sheets.only(self._level == 0, np.zeros(len(self.sheets.points), bool))
+        found = []
+        for stack, sense in zip(self.medium.sides, (1.0, -1.0), strict=True):
+            sheets, mesh = None, self.mesh.only(sense * heights > 0.0)
+            if self.sheets is not None and (sense * triangles > 0.0).any():
+                sheets = self.sheets.only(sense * triangles > 0.0, sense * self.sheets.points[:, 2] > 0.0)
+            if sense < 0.0:
+                mesh, sheets = mesh.mirrored, None if sheets is None else sheets.mirrored
+            ends = self.ends[sense * heights > 0.0]
+            found.append(Currents(mesh, ends, self.frequency, stack, sheets, opening))
+        return tuple(found)
+
+    @cached_property
+    def opening_moments(self) -> tuple[Floats, Complexes]:
+        """Places (p, 3) and ∫ E0 (p, 3), V·m, of the field across openings, E0 = ẑ × M; none without."""
+        if self.opening is None:
+            return np.zeros((0, 3)), np.zeros((0, 3), np.complex128)
+        places, moments = self.opening.as_moments
+        return places, np.stack([-moments[:, 1], moments[:, 0], 0.0 * moments[:, 2]], axis=1)
+
     def _ends_on(self, stack: Stack) -> tuple[Floats, Floats, Ints, Complexes]:
         """Ends of probes on faces: places (n, 3), radii (n,), which face (n,), and the current up to each (n,)."""
         through, mesh = np.flatnonzero(self._through), self.mesh
@@ -138,6 +172,8 @@ class Currents:
     def in_air(self) -> Currents | None:
         """Those that are neither, if any."""
         printed = self._printed
+        if not len(self.mesh) and self.sheets is None:
+            return None
         if not (self._through.any() or printed.any()):
             return self
         if self._through.all() and printed.all():

@@ -42,12 +42,29 @@ def printed_field(
     return scale * (probe * vectors[:, 2] - tm * along), -scale * cosine * te * across
 
 
+def opening_field(
+    stack: Stack, frequency: float, vectors: Complexes, theta: Floats, phi: Floats
+) -> tuple[Complexes, Complexes]:
+    """The same of openings in the plane, from ∫ E0 e^{jk·r'} (n, 3) over the fields across them."""
+    spectrum = Spectrum(stack, frequency)
+    sine, cosine = np.sin(theta), np.cos(theta)
+    turned: Floats = np.round(sine, 12).astype(float)
+    unique, back = np.unique(turned, return_inverse=True)
+    tm, te = (x[back] for x in spectrum.from_opening(unique))
+    scale = 1j * spectrum.wavenumber / (2.0 * math.pi) * (cosine > 1e-12)
+    scale = scale * np.exp(1j * spectrum.wavenumber * stack.thickness * cosine)
+    along = vectors[:, 0] * np.cos(phi) + vectors[:, 1] * np.sin(phi)
+    across = vectors[:, 1] * np.cos(phi) - vectors[:, 0] * np.sin(phi)
+    return scale * tm * along, scale * cosine * te * across
+
+
 def guided_powers(stack: Stack, currents: Currents) -> list[tuple[str, float]]:
     """Power in every surface wave, W, by name.
 
     From the residues of the stack without loss: ½ η0 k0² k/4π ∫ |Σ a N + j b I|² dφ over all levels, with the residues
     ja² of a horizontal current, ab of a probe, -jb² of a probe with itself, and N, I the radiation vector at that
-    wavenumber; a has the sign that the wave's voltage has on the level.
+    wavenumber; a has the sign that the wave's voltage has on the level. An opening adds j t/a times that of its field,
+    where t is the residue of what that does on the level.
     """
     plain = stack.lossless
     waves, found = surface_waves(Spectrum(plain, currents.frequency)), []
@@ -61,6 +78,11 @@ def guided_powers(stack: Stack, currents: Currents) -> list[tuple[str, float]]:
             along, probe = _strengths(spectrum, surface_waves(spectrum)[number])
             sums = _along(level.radiator.points - middle, level.radiator.moments, k, phi)
             sent += along * _flow(sums, wave.tm, phi) + 1j * probe * sums[:, 2]
+        places, moments = currents.opening_moments
+        if len(places):
+            along, _ = _strengths(Spectrum(plain, currents.frequency), wave)
+            sums = _along(places - middle, moments, k, phi)
+            sent += 1j * wave.opening / (along * WAVE_IMPEDANCE) * _flow(sums, wave.tm, phi)
         if currents.in_air is not None:
             spectrum = Spectrum(plain, currents.frequency)
             along, _ = _strengths(spectrum, wave)

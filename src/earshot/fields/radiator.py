@@ -136,6 +136,13 @@ class Looking:
         return unit_vectors(self.theta, self.phi)
 
 
+    @property
+    def mirrored(self) -> Looking:
+        """The same directions in a mirror at z = 0."""
+        grid = None if self.grid is None else (math.pi - self.grid[0], self.grid[1])
+        return Looking(math.pi - self.theta, self.phi, grid)
+
+
 def looking(theta: Floats, phi: Floats) -> Looking:
     """Into theta, phi of any shapes that go together; a column of theta with a row of phi is a grid."""
     full_theta, full_phi = (np.ravel(x) for x in np.broadcast_arrays(theta, phi))

@@ -30,6 +30,12 @@ class SheetCurrents:
         vector, moments = -self.vector * MIRROR, -self.moments * MIRROR
         return SheetCurrents(self.mesh.mirrored, -self.number, vector, self.points * MIRROR, moments)
 
+    @property
+    def mirrored(self) -> SheetCurrents:
+        """The same seen in a mirror at z = 0."""
+        image = self.image
+        return SheetCurrents(image.mesh, self.number, -image.vector, image.points, -image.moments)
+
     def raised(self, height: float) -> SheetCurrents:
         """The same, moved up, metres."""
         up = np.array([0.0, 0.0, height])

@@ -19,8 +19,8 @@ class SurfaceWave:
     """One surface wave. tm: whether it is TM, else TE; number: counted from 0 for each kind.
 
     index: its wavenumber over k0, the imaginary part below zero where it fades. level, probe, alone: residues there of
-    the voltage at the metal from a horizontal current, from a probe, and of ∫ E_z dz along a probe from itself, times
-    1/k0 as everything in a `Spectrum`.
+    the voltage at the metal from a horizontal current, from a probe, of ∫ E_z dz along a probe from itself, and of the
+    voltage at the metal from one across z = 0, times 1/k0 as everything in a `Spectrum`.
     """
 
     tm: bool
@@ -29,6 +29,7 @@ class SurfaceWave:
     level: complex
     probe: complex
     alone: complex
+    opening: complex
 
     @property
     def name(self) -> str:
@@ -100,8 +101,10 @@ def _with_residues(spectrum: Spectrum, tm: bool, number: int, pole: complex, roo
     others = [abs(pole - r) for r in roots if r != pole]
     radius = 0.4 * min([abs(pole - 1.0), *others])
     turn = np.exp(2j * math.pi * np.arange(32) / 32)
-    seen = spectrum.waves(pole + radius * turn)
-    level, probe, alone = (
-        complex((x * turn).mean() * radius) for x in ((seen.tm if tm else seen.te), seen.probe, seen.probe_self)
+    around = pole + radius * turn
+    seen, opening = spectrum.waves(around), spectrum.sweep(around).from_opening(spectrum.stack.metal_on, tm)
+    level, probe, alone, opening = (
+        complex((x * turn).mean() * radius)
+        for x in ((seen.tm if tm else seen.te), seen.probe, seen.probe_self, opening)
     )
-    return SurfaceWave(tm, number, pole, level, probe if tm else 0j, alone if tm else 0j)
+    return SurfaceWave(tm, number, pole, level, probe if tm else 0j, alone if tm else 0j, opening)

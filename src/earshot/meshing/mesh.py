@@ -111,6 +111,11 @@ class WireMesh:
         """Middles of the segments (n, 3), metres."""
         return (self.nodes[self.ends[:, 0]] + self.nodes[self.ends[:, 1]]) / 2
 
+    @property
+    def mirrored(self) -> WireMesh:
+        """Its image in the plane z = 0; what is numbered keeps its numbers."""
+        return replace(self, nodes=self.nodes * np.array([1.0, 1.0, -1.0]))
+
     def halved(self, kept: Bools) -> WireMesh:
         """The mesh with every segment cut in two but for those kept (segments,)."""
         n, cut = len(self), np.flatnonzero(~kept)

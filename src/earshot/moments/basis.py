@@ -13,7 +13,7 @@ import numpy as np
 
 from ..arraytypes import Complexes, Floats, Ints
 from ..meshing.mesh import WireMesh
-from ..meshing.sheet_mesh import MIRROR, SheetMesh
+from ..meshing.sheet_mesh import SheetMesh
 from .sheet_basis import Fan, SheetBasis, fan, sheet_basis
 from .wire_basis import WireBasis
 
@@ -108,7 +108,7 @@ class Basis:
     @property
     def mirrored(self) -> Basis:
         """The same functions, mirrored in the plane z = 0."""
-        wires = replace(self.wires, mesh=replace(self.mesh, nodes=self.mesh.nodes * MIRROR))
+        wires = replace(self.wires, mesh=self.mesh.mirrored)
         return Basis(wires, None if self.sheets is None else self.sheets.mirrored, self.reach)
 
     def split(self, coefficients: Complexes) -> tuple[Complexes, Complexes]:
