@@ -65,7 +65,7 @@ def _sections(table: type[BaseModel], key: str, seen: dict[type[BaseModel], str]
             needed = f"`{str(field.default).lower() if isinstance(field.default, bool) else field.default}`"
         found = _model(field.annotation)
         path = ".".join(filter(None, [key, word]))
-        if found is not None and key == "" and word not in ("band", "layer", "array", "lattice", "circuit", "terrain"):
+        if found is not None and key == "" and word not in ("band", "layer", "under", "array", "lattice", "circuit", "terrain"):
             path += ".NAME"
         if key.startswith("circuit") and word in ("part", "own"):
             path += ".NAME"

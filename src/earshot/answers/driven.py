@@ -274,7 +274,7 @@ class Driven(Told):
         """
         import pandas as pd
 
-        sheets = self.flow.sheets
+        sheets = self.flow.on_metal
         if sheets is None:
             raise UsageError(f"antenna '{self.antenna.name}' has no sheets: ask for its currents_table")
         names = np.array([s.name for s in self.antenna.sheets], object)

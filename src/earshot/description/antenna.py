@@ -146,6 +146,10 @@ class Antenna:
             on = on | sheet.surface.touches(wire.corners, reach)
         return tuple(on.tolist())
 
+    def is_opening(self, sheet: Sheet) -> bool:
+        """Whether a sheet lies in a plane that is seen from both sides, and so is an opening in it."""
+        return bool(self.medium.sides) and bool((self.medium.level_at(sheet.surface.bounds[:, 2]) == 0).all())
+
     def off_sheets(self, place: Floats) -> float:
         """How far a place (3,) is from the nearest sheet, m; infinity where there is none."""
         boxes, best = self._box_of_each(), math.inf

@@ -143,6 +143,14 @@ class Currents:
             found.append(Currents(mesh, ends, self.frequency, stack, sheets, opening))
         return tuple(found)
 
+    @property
+    def on_metal(self) -> SheetCurrents | None:
+        """Those of sheets that are metal, and no openings."""
+        if self.sheets is None or not self.medium.sides or not (self._level == 0).any():
+            return self.sheets
+        metal = self._level != 0
+        return self.sheets.only(metal, np.ones(len(self.sheets.points), bool)) if metal.any() else None
+
     @cached_property
     def opening_moments(self) -> tuple[Floats, Complexes]:
         """Places (p, 3) and ∫ E0 (p, 3), V·m, of the field across openings, E0 = ẑ × M; none without."""

@@ -135,7 +135,6 @@ class Looking:
         """Unit vectors (n, 3)."""
         return unit_vectors(self.theta, self.phi)
 
-
     @property
     def mirrored(self) -> Looking:
         """The same directions in a mirror at z = 0."""

@@ -110,7 +110,7 @@ def read_beam(
     assert table.array is not None
     beam, what = table.array.beam[name], f"array.beam.{name}"
     hertz = texts.hertz(table.frequency if beam.frequency is None else beam.frequency, f"{what}.frequency")
-    front_only = medium.has_plane
+    front_only = medium.one_sided
     if table.array.element is not None:
         front_only = read_element(texts, table.array.element, names).front_only
     array = Array(layout, replace(isotropic(), front_only=front_only), what)

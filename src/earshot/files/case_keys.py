@@ -144,7 +144,7 @@ def read_cut(texts: Texts, text: str, what: str, medium: Medium) -> Cut:
     angle = texts.degrees(match["angle"], f"{what}.cuts")
     if match["kind"] == "azimuth":
         return Cut(azimuth=angle)
-    least = 0.0 if medium.has_plane else -90.0
+    least = 0.0 if medium.one_sided else -90.0
     if not least - 1e-9 <= angle <= 90.0 + 1e-9:
         raise DesignFileError(f"{texts.name}: {what}.cuts: '{text}' is outside {least:g} to 90 deg of elevation")
     return Cut(elevation=angle)

@@ -157,7 +157,7 @@ def dimensions(design: Design) -> list[Dimension]:
     texts = build.texts_at(design.frequency or build.frequency)
     quantities = design.values.quantities
     medium = medium_of(texts, build.table, quantities)
-    found = _dimensions(texts, build.table, with_faces(texts, quantities, medium.stack))
+    found = _dimensions(texts, build.table, with_faces(texts, quantities, medium))
     texts.told()
     return [Dimension(name, quantities[name], *points) for name, points in found.items()]
 
@@ -181,7 +181,7 @@ def _dimensions(
 
 def medium_of(texts: Texts, table: DesignTable, names: Quantities) -> Medium:
     """The medium a file names, or its layers; raises DesignFileError for one there is not."""
-    if table.layer:
+    if table.layer or table.under:
         if "medium" in table.model_fields_set:
             raise DesignFileError(f"{texts.name}: medium: it has layers as well, which lie on a plane: leave one out")
         return read_layers(texts, table, names)
@@ -211,9 +211,9 @@ def built(texts: Texts, table: DesignTable, names: Quantities, metals: Any, medi
     before = texts.stumbles
     parts = {**table.wire, **table.sheet}
     sheets: list[Sheet] = []
-    texts.board = medium.stack
+    texts.medium = medium
     with texts.gathering("layer"):
-        names = with_faces(texts, names, medium.stack)
+        names = with_faces(texts, names, medium)
     for name, wire in table.wire.items():
         wires += read_wire(texts, name, wire, names, metals.get(wire.metal or table.metal))
     for name, sheet in table.sheet.items():
@@ -328,7 +328,7 @@ def design_from_text(text: str, name: str, folder: Path, tables: Mapping[str, st
     else:
         built(texts, table, known, metals, medium)
     with texts.gathering("layer"):
-        _dimensions(texts, table, with_faces(texts, known, medium.stack))
+        _dimensions(texts, table, with_faces(texts, known, medium))
     frequencies = read_frequencies(texts, table)
     if table.lattice is not None:
         with texts.gathering("lattice"):

@@ -11,6 +11,7 @@ from ..description.circuit_parts import Line, Load, Stub
 from ..description.design import Design, Value
 from ..description.parts import Gap, Port, Wire
 from ..errors import UsageError
+from ..media.both_sides import BothSides
 from ..media.earth import Earth, earths
 from ..media.metals import Metal, metals
 from ..media.stack import Dielectric, Stack, dielectrics
@@ -164,6 +165,20 @@ def _(medium: Earth) -> dict[str, dict[str, Any]]:
         return {}
     keys = ("permittivity", "conductivity", "source")
     return {"earths": {medium.name: {key: getattr(medium, key) for key in keys}}}
+
+
+@_medium_keys.register
+def _(medium: BothSides) -> dict[str, Any]:
+    return {**_medium_keys(medium.over), "under": _layers(medium.under)}
+
+
+@_own_matter.register
+def _(medium: BothSides) -> dict[str, dict[str, Any]]:
+    both = [_own_matter(side).get("dielectrics", {}) for side in medium.sides]
+    for name in both[0].keys() & both[1].keys():
+        if both[0][name] != both[1][name]:
+            raise UsageError(f"the layers have two dielectrics named '{name}': rename one")
+    return {"dielectrics": both[0] | both[1]} if both[0] or both[1] else {}
 
 
 @_own_matter.register

@@ -90,7 +90,7 @@ def relative(name: str, sign: str, by: str, design: Design) -> str:
 
 
 def _medium(document: Any, told: str) -> None:
-    for key in ("layer", "plane"):
+    for key in ("layer", "under", "plane"):
         document.pop(key, None)
     document["medium"] = told
 

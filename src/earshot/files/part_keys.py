@@ -12,8 +12,10 @@ from ..description.design import Quantities, Value
 from ..description.parts import Port, Wire
 from ..description.paths import circle_points, helix_points
 from ..errors import DesignFileError, UnitError, UsageError, unknown
+from ..media.both_sides import BothSides
 from ..media.metals import Jacket, Metal, metals
 from ..media.stack import Dielectric, Layer, Stack, dielectrics
+from ..media.surroundings import Medium
 from .reading import numbers, read_table
 from .schema import (
     CircleTable,
@@ -60,11 +62,26 @@ def read_metal(texts: Texts, table: DesignTable, place: str, name: str) -> Metal
         raise DesignFileError(f"{texts.name}: {place}: {problem}") from None
 
 
-def read_layers(texts: Texts, table: DesignTable, names: Quantities) -> Stack:
-    """The layers of a file, from the bottom up; raises DesignFileError naming the one at fault."""
+def read_layers(texts: Texts, table: DesignTable, names: Quantities) -> Stack | BothSides:
+    """The layers of a file, over its plane and under it; raises DesignFileError naming the one at fault."""
+    if not table.under:
+        return _stack(texts, table, "layer", names)
+    if table.plane == NO_PLANE:
+        raise DesignFileError(
+            f"{texts.name}: plane: it is '{NO_PLANE}', and there are layers under one: leave it out, or make them all "
+            "[[layer]]"
+        )
+    under = _stack(texts, table, "under", names)
+    # A side without layers has air, as deep as the other.
+    air = Stack(Layer(under.thickness, "air"), plane=under.plane)
+    return BothSides(_stack(texts, table, "layer", names) if table.layer else air, under)
+
+
+def _stack(texts: Texts, table: DesignTable, key: str, names: Quantities) -> Stack:
+    """The layers of one side of the plane, from it on."""
     layers, printed = [], []
-    for number, given in enumerate(table.layer, 1):
-        place, own = f"layer, {number}", table.dielectrics.get(given.of)
+    for number, given in enumerate(getattr(table, key), 1):
+        place, own = f"{key}, {number}", table.dielectrics.get(given.of)
         thickness = texts.quantity(given.thickness, "length", f"{place}.thickness", names)
         try:
             of = _dielectric(texts, given.of, own, names) if own else dielectrics[given.of]
@@ -75,7 +92,7 @@ def read_layers(texts: Texts, table: DesignTable, names: Quantities) -> Stack:
             printed.append(number)
     if len(printed) > 1:
         raise DesignFileError(
-            f"{texts.name}: layer, {printed[1]}: lines lie on one layer: keep one `printed`; sheets need none, "
+            f"{texts.name}: {key}, {printed[1]}: lines lie on one layer: keep one `printed`; sheets need none, "
             "they lie wherever they are drawn"
         )
     if table.plane == NO_PLANE:
@@ -84,18 +101,19 @@ def read_layers(texts: Texts, table: DesignTable, names: Quantities) -> Stack:
     return Stack(layers, printed[0] if printed else None, plane)
 
 
-def with_faces(texts: Texts, names: Quantities, stack: Stack | None) -> Quantities:
-    """Names of values, and of the upper faces of layers that have one; raises DesignFileError for one that is taken."""
-    found = names.joined()
-    for number, layer in enumerate(stack.layers if stack else (), 1):
-        if not layer.name:
-            continue
-        what = f"{texts.name}: layer, {number}.name: '{layer.name}'"
-        if not layer.name.isidentifier() or layer.name in _RESERVED:
-            raise DesignFileError(f"{what} cannot be used in arithmetic: name it with letters, digits and _")
-        if layer.name in found:
-            raise DesignFileError(f"{what} is the name of a value or of another layer as well: choose another")
-        found[layer.name] = units.Quantity(stack.faces[number], "length")  # type: ignore[union-attr]
+def with_faces(texts: Texts, names: Quantities, medium: Medium) -> Quantities:
+    """Names of values, and of the faces of layers that have one; raises DesignFileError for one that is taken."""
+    found, stacks = names.joined(), medium.sides or ((medium.stack,) if medium.stack else ())
+    for stack, key, sense in zip(stacks, ("layer", "under"), (1.0, -1.0), strict=False):
+        for number, layer in enumerate(stack.layers, 1):
+            if not layer.name:
+                continue
+            what = f"{texts.name}: {key}, {number}.name: '{layer.name}'"
+            if not layer.name.isidentifier() or layer.name in _RESERVED:
+                raise DesignFileError(f"{what} cannot be used in arithmetic: name it with letters, digits and _")
+            if layer.name in found:
+                raise DesignFileError(f"{what} is the name of a value or of another layer as well: choose another")
+            found[layer.name] = units.Quantity(sense * stack.faces[number], "length")
     return found
 
 

@@ -301,6 +301,9 @@ class DesignTable(Table):
     """Kinds of earth of the user's own, by name."""
     layer: Annotated[list[LayerTable], BeforeValidator(_several)] = []
     """Layers on a plane at z = 0, from the bottom up: what patches are printed on, and wires and sheets may be over."""
+    under: Annotated[list[LayerTable], BeforeValidator(_several)] = []
+    """Layers under the plane, from it downwards, with air beyond: fields are on both sides of it then, and a sheet at
+    z = 0 is an opening in it, through which they see each other. What is named of them is their lower face."""
     plane: Text | None = None
     """The metal of the plane under the layers; a perfect conductor when left out. "none": no plane, but air below."""
     dielectrics: dict[str, DielectricTable] = {}

@@ -19,6 +19,7 @@ from ..description.surfaces import Surface
 from ..description.traces import Strip
 from ..errors import DesignFileError
 from ..media.metals import Metal
+from ..media.stack import Stack
 from ..media.strip_line import strip_width
 from .sheet_schema import MeanderTable, SheetTable, SurfaceTable
 from .texts import Texts
@@ -50,6 +51,7 @@ def _rings_table(surface: Surface) -> dict[str, Any]:
 
 def _read_trace(texts: Texts, here: str, table: Any, names: Quantities) -> Surface:
     points = [tuple(texts.point(p, f"{here}.points", names)) for p in table.points]
+    board = texts.board_at(points[0][2])
     if (table.width is None) == (table.impedance is None):
         raise DesignFileError(f"{texts.name}: {here}: give its width or its impedance, one of them")
     if isinstance(table.corners, str) and table.corners not in ("mitred", "whole"):
@@ -59,13 +61,14 @@ def _read_trace(texts: Texts, here: str, table: Any, names: Quantities) -> Surfa
     if table.width is not None:
         widths = [texts.quantity(w, "length", f"{here}.width", names) for w in said]
     else:
-        widths = [_of_impedance(texts, texts.quantity(z, "resistance", f"{here}.impedance", names), here) for z in said]
+        ohms = [texts.quantity(z, "resistance", f"{here}.impedance", names) for z in said]
+        widths = [_of_impedance(texts, board, z, here) for z in ohms]
     if not several:
         widths = widths * (len(points) - 1)
     for bend in sorted(table.meanders, key=lambda m: -m.leg):
         if not 1 <= bend.leg < len(points):
             raise DesignFileError(f"{texts.name}: {here}.meanders: there is no leg {bend.leg} of {len(points) - 1}")
-        more = _longer(texts, f"{here}.meanders", bend, widths[bend.leg - 1], names)
+        more = _longer(texts, board, f"{here}.meanders", bend, widths[bend.leg - 1], names)
         room, apart = (
             texts.quantity(getattr(bend, key), "length", f"{here}.meanders.{key}", names) for key in ("room", "apart")
         )
@@ -74,30 +77,32 @@ def _read_trace(texts: Texts, here: str, table: Any, names: Quantities) -> Surfa
         widths[bend.leg - 1 : bend.leg] = [widths[bend.leg - 1]] * (len(legs) - 1)
     radius = 0.0 if table.radius is None else texts.quantity(table.radius, "length", f"{here}.radius", names)
     cut = 0.0 if isinstance(table.corners, str) else table.corners
-    if table.corners == "mitred" and not radius and texts.board is not None:
-        cut = traces.mitre(min(widths), texts.board.thickness)
+    if table.corners == "mitred" and not radius and board is not None:
+        cut = traces.mitre(min(widths), board.level or board.thickness)
     return traces.trace(points, widths, mitre=cut, radius=radius)
 
 
-def _longer(texts: Texts, here: str, bend: MeanderTable, width: float, names: Quantities) -> float:
+def _longer(
+    texts: Texts, board: Stack | None, here: str, bend: MeanderTable, width: float, names: Quantities
+) -> float:  # fmt: skip
     """By how much hairpins make a leg longer, metres."""
     if (bend.longer is None) == (bend.turn is None):
         raise DesignFileError(f"{texts.name}: {here}: give longer or turn, one of them")
     if bend.turn is None:
         assert bend.longer is not None
         return texts.quantity(bend.longer, "length", f"{here}.longer", names)
-    if texts.board is None:
+    if board is None:
         raise DesignFileError(f"{texts.name}: {here}.turn: the file has no layers to print it on: add [[layer]]")
     assert texts.frequency is not None
     turn = texts.quantity(bend.turn, "angle", f"{here}.turn", names)
-    return turn / strip(texts.board, width, texts.frequency).propagation(texts.frequency).imag
+    return turn / strip(board, width, texts.frequency).propagation(texts.frequency).imag
 
 
-def _of_impedance(texts: Texts, ohms: float, here: str) -> float:
-    if texts.board is None:
+def _of_impedance(texts: Texts, board: Stack | None, ohms: float, here: str) -> float:
+    if board is None:
         raise DesignFileError(f"{texts.name}: {here}.impedance: the file has no layers to print it on: add [[layer]]")
     assert texts.frequency is not None
-    return _strip_width(texts.board, ohms, texts.frequency)
+    return _strip_width(board, ohms, texts.frequency)
 
 
 _strip_width = lru_cache(maxsize=256)(strip_width)

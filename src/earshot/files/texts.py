@@ -8,10 +8,13 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+
 from .. import units
 from ..constants import wavelength
 from ..errors import DesignFileError, EarshotError, UnitError
 from ..media.stack import Stack
+from ..media.surroundings import FreeSpace, Medium
 from .reading import KeptText
 
 
@@ -35,7 +38,7 @@ class Texts:
 
     name: of the file. folder: where the files it names are. frequency: where "lambda" is measured, as text. faults:
     places already known to be wrong; what follows from them is not told again, but counts among the stumbles. tables:
-    texts of files it names, by name, that are not in the folder. board: the layers strips are printed on, once known.
+    texts of files it names, by name, that are not in the folder. medium: once it is known.
     """
 
     def __init__(
@@ -49,12 +52,18 @@ class Texts:
         self.name, self.folder, self.tables = name, folder, tables or {}
         self.faults, self.stumbles = list(faults), 0
         self.frequency: float | None = None
-        self.board: Stack | None = None
+        self.medium: Medium = FreeSpace()
         with self.gathering("frequency"):
             hertz = self.quantity(frequency, "frequency", "frequency")
             if hertz <= 0.0:
                 raise UnitError(f"{name}: frequency: {frequency} is not above zero; write it like '150.1 MHz'")
             self.frequency = hertz
+
+    def board_at(self, height: float) -> Stack | None:
+        """The layers that strips at a height are printed on, if there are any."""
+        side = self.medium.stack if height >= 0.0 or not self.medium.sides else self.medium.sides[1]
+        level = -1 if side is None else int(side.level_at(np.array(abs(height))))
+        return side if side is None or level < 0 else side.on(level)
 
     @property
     def wavelength(self) -> float | None:

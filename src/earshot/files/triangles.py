@@ -123,8 +123,8 @@ def write_vtk(currents: Currents, path: str | Path) -> Path:
     sizes, parts = [np.abs(mean)], [grid.wire]
     cells, points = [("line", grid.ends)], [grid.nodes]
     wires = int(grid.wire.max()) + 1 if len(grid) else 0
-    if currents.sheets is not None:
-        own = currents.sheets
+    own = currents.on_metal
+    if own is not None:
         cells.append(("triangle", own.mesh.triangles + len(grid.nodes)))
         points.append(own.mesh.vertices)
         vectors.append(own.density)

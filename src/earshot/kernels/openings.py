@@ -4,6 +4,8 @@ import math
 
 from numba import njit
 
+_CLEAR = 1.2
+
 
 @njit(inline="always", fastmath=True, error_model="numpy")
 def _value(c, f):
@@ -49,7 +51,7 @@ def through_openings(fine, starts, coarse, rough, mine, openings, open_starts, o
             apart = math.hypot(mine[0, g] - yours[0, t], mine[1, g] - yours[1, t]) - mine[2, g] - yours[2, t]
             away = math.hypot(height, max(apart, 0.0))
             # Each side is as fine as the way between asks of it.
-            few, open_few = away > 3.0 * mine[2, g], away > 3.0 * yours[2, t]
+            few, open_few = away > _CLEAR * mine[2, g], away > _CLEAR * yours[2, t]
             points, begin, end = (coarse, rough[g], rough[g + 1]) if few else (fine, starts[g], starts[g + 1])
             others, begins, ends = (
                 (open_coarse, open_rough[t], open_rough[t + 1])

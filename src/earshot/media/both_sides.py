@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..arraytypes import Bools, Floats, Ints
+from ..errors import UsageError
 from .plain import Plain
 from .stack import Stack
 
@@ -22,6 +23,11 @@ class BothSides(Plain):
 
     over: Stack
     under: Stack
+
+    def __post_init__(self) -> None:
+        for side, where in ((self.over, "over"), (self.under, "under")):
+            if not side.has_plane:
+                raise UsageError(f"layers on both sides: what is {where} the plane is open below: leave that out")
 
     has_plane = True
     grounds = True
@@ -69,6 +75,13 @@ class BothSides(Plain):
         close = 1e-6 * min(self.over.thickness, self.under.thickness)
         on_plane = np.abs(np.asarray(heights)) <= close
         return np.where(on_plane, 0, np.where(down > 0, len(self.over.layers) + down, up))
+
+    def face(self, level: int) -> tuple[str, float]:
+        """What a face is called, if anything, and its height, metres."""
+        if level <= len(self.over.layers):
+            return self.over.face(level)
+        name, depth = self.under.face(level - len(self.over.layers))
+        return name, -depth
 
     def scaled(self, factor: float) -> BothSides:
         """The same layers, every thickness multiplied by a factor."""

@@ -97,6 +97,10 @@ class Plain:
         """Which face of layers metal at heights (any shape), metres, is printed on; -1 where on none."""
         return np.full(np.shape(heights), -1)
 
+    def face(self, _level: int) -> tuple[str, float]:
+        """What a face is called, if anything, and its height, metres."""
+        return "", 0.0
+
     def carries(self, heights: Floats) -> Bools:
         """Whether metal at heights (any shape), metres, is printed on it."""
         return np.asarray(self.level_at(heights) >= 0)

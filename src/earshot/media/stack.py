@@ -152,6 +152,10 @@ class Stack(Plain):
         """Heights of all faces of the layers, from z = 0 up, metres."""
         return tuple(math.fsum(x.thickness for x in self.layers[:n]) for n in range(len(self.layers) + 1))
 
+    def face(self, level: int) -> tuple[str, float]:
+        """What a face is called, if anything, and its height, metres."""
+        return self.layers[level - 1].name if level else "", self.faces[level]
+
     @property
     def level(self) -> float:
         """Height of the metal over the plane, metres."""

@@ -25,7 +25,7 @@ from ..media.opening_table import ThroughOpening, opening_table, through_opening
 from ..media.spectral import Spectrum
 from ..media.stack import Stack
 from ..meshing.sheet_mesh import SheetMesh
-from ..running import announce, in_shares
+from ..running import announce, in_parallel
 from .basis import Basis
 from .layered import Level, layered, part_of
 from .sheet_basis import SheetBasis
@@ -35,6 +35,7 @@ from .sheet_matrix import in_shares as in_spans
 _NEAR_COST = 1500
 _FINE = 1.0
 _ROUND = 8
+_TOGETHER = 8
 
 
 class Groups(NamedTuple):
@@ -142,10 +143,10 @@ def seen_through(side: Side, openings: SheetBasis, frequency: float) -> Complexe
 
 
 def _groups(mesh: SheetMesh, height: float, others: Floats | None = None) -> Groups:
-    """Every triangle as points, and as three: fine beside a height, and beside how far the nearest others (n, 3) are."""
+    """Every triangle as points, and as seven: fine beside a height, and beside how far the nearest others (n, 3) are."""
     from scipy.spatial import cKDTree
 
-    from ..kernels.sheets import P3, P7, W3, W7
+    from ..kernels.sheets import P7, W7
 
     size = mesh.edge_lengths.max(axis=1)
     away = 0.0 if others is None else cKDTree(others[:, :2]).query(mesh.centres[:, :2])[0] - size
@@ -154,8 +155,8 @@ def _groups(mesh: SheetMesh, height: float, others: Floats | None = None) -> Gro
     areas = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
     starts = len(W7) * np.searchsorted(owner, np.arange(len(mesh) + 1))
     around = np.concatenate([mesh.centres[:, :2].T, size[None]])
-    coarse = _by_rule(P3, W3, mesh.corners, mesh.areas)
-    return Groups(_by_rule(P7, W7, corners, areas), starts, coarse, 3 * np.arange(len(mesh) + 1), around)
+    coarse = _by_rule(P7, W7, mesh.corners, mesh.areas)
+    return Groups(_by_rule(P7, W7, corners, areas), starts, coarse, len(W7) * np.arange(len(mesh) + 1), around)
 
 
 def _by_rule(rule: Floats, weights: Floats, corners: Floats, areas: Floats) -> Floats:
@@ -206,12 +207,13 @@ def _numbers(groups: Groups, across: Groups, height: float, table: ThroughOpenin
     found = np.zeros((9, count, len(across.starts) - 1), np.complex128)
     cubics = np.ascontiguousarray(table.cubics[:, [0, kind]])
 
-    def work(share: slice) -> None:
+    def work(first: int) -> None:
         kernel.through_openings(
-            *groups, *across, height, table.steps, cubics, share.start, min(share.stop, count), found
+            *groups, *across, height, table.steps, cubics, first, min(first + _TOGETHER, count), found
         )  # fmt: skip
 
-    in_shares(work, count)
+    # What is over an opening is dear, so that shares are small.
+    in_parallel(work, range(0, count, _TOGETHER))
     return found
 
 

@@ -16,9 +16,12 @@ from .sheet_basis import SheetBasis
 
 
 def surface_impedances(antenna: Antenna, frequency: float) -> Complexes:
-    """Of every sheet (sheets,), ohm per square; zero for perfect conductors."""
+    """Of every sheet (sheets,), ohm per square; zero for perfect conductors, and for openings, which have no metal."""
     return np.array(
-        [0j if s.metal is None else s.metal.sheet_impedance(frequency, s.thickness, s.sides) for s in antenna.sheets]
+        [
+            0j if s.metal is None or antenna.is_opening(s) else s.metal.sheet_impedance(frequency, s.thickness, s.sides)
+            for s in antenna.sheets
+        ]
     )
 
 
@@ -69,5 +72,5 @@ def sheet_losses(antenna: Antenna, basis: Basis, frequency: float, coefficients:
     return [
         (f"metal of sheet '{s.name}'", float(impedance[i] * heat[own == i].sum()))
         for i, s in enumerate(antenna.sheets)
-        if s.metal is not None
+        if s.metal is not None and not antenna.is_opening(s)
     ]

@@ -44,8 +44,9 @@ def section(antenna: Antenna | Design | DesignFile, *, along: str = "x", at: str
     where = _through_port(shown, 1 - axis) if at is None else units.length(at, "section, at")
     low, high = (float(x[axis]) for x in shown.extent)
     margin = 0.08 * max(high - low, 2.0 * stack.thickness)
+    depth = shown.medium.sides[1].thickness if shown.medium.sides else 0.0
     top = max(float(shown.extent[1][2]), stack.thickness)
-    ratio = next((r for r in _RATIOS if r * top >= _TALL * (high - low) / 1.6), _RATIOS[-1])
+    ratio = next((r for r in _RATIOS if r * (top + depth) >= _TALL * (high - low) / 1.6), _RATIOS[-1])
     with look():
         figure = sheet()
         times = "" if ratio == 1 else f"; heights {ratio} times as large as lengths"
@@ -53,16 +54,17 @@ def section(antenna: Antenna | Design | DesignFile, *, along: str = "x", at: str
         heading(figure, f"{shown.name}: section of the board", f"{cut}{times}")
         axes = figure.add_axes((0.08, 0.11, 0.62, 0.74))
         axes.set_xlim(1e3 * (low - margin), 1e3 * (high + margin))
-        below = -0.16 * top if stack.has_plane else -0.3 * top
-        axes.set_ylim(1e3 * below, 1e3 * (1.18 * top))
+        spare = top + depth
+        below = depth + (0.18 if depth else 0.16 if stack.has_plane else 0.3) * spare
+        axes.set_ylim(-1e3 * below, 1e3 * (top + 0.18 * spare))
         axes.grid(False)
-        _draw_layers(axes, stack)
+        _draw_layers(axes, shown.medium.sides or (stack,))
         names = _draw_metal(axes, shown, axis, where)
         names += _draw_wires(axes, shown, axis, where, 0.02 * (high - low))
         _draw_ports(axes, shown, axis)
         axes.set_xlabel(f"{along}, mm")
         axes.set_ylabel("z, mm")
-        axes.set_yticks([1e3 * z for z in stack.faces])
+        axes.set_yticks([1e3 * z for z in _faces(shown.medium.sides or (stack,))])
         axes.yaxis.set_major_formatter(lambda z, _: f"{z:.4g}")
         room = Room(axes)
         for name, place in names[:_MOST_NAMES]:
@@ -77,17 +79,23 @@ def _through_port(antenna: Antenna, axis: int) -> float:
     return float(0.5 * (antenna.extent[0][axis] + antenna.extent[1][axis]))
 
 
-def _draw_layers(axes: Axes, stack: Stack) -> None:
+def _faces(sides: tuple[Stack, ...]) -> list[float]:
+    """Heights of all faces, from the lowest, m: those of layers over a plane, and of what hangs under it."""
+    return sorted({sense * z for side, sense in zip(sides, (1.0, -1.0), strict=False) for z in side.faces})
+
+
+def _draw_layers(axes: Axes, sides: tuple[Stack, ...]) -> None:
     left, right = axes.get_xlim()
-    faces = [1e3 * z for z in stack.faces]
+    stack, faces = sides[0], [1e3 * z for z in _faces(sides)]
     spread, bottom = axes.get_ylim()[1] - axes.get_ylim()[0], axes.get_ylim()[0]
-    last = -math.inf
-    for n, layer in enumerate(stack.layers):
+    last = 0.0 if len(sides) > 1 else -math.inf
+    for n, layer in enumerate([layer for side in sides[:0:-1] for layer in side.layers[::-1]] + [*stack.layers]):
         made = layer.material
         share = 1.0 - 1.0 / made.permittivity
         colour = _LIGHT + (_DEEP - _LIGHT) * share
         axes.fill_between([left, right], faces[n], faces[n + 1], color=tuple(colour), lw=0, zorder=0)
-        axes.plot([left, right], [faces[n + 1]] * 2, color=FAINT, lw=0.7, ls="-", zorder=1)
+        for face in faces[n : n + 2]:
+            axes.plot([left, right], [face] * 2, color=FAINT, lw=0.7, ls="-", zorder=1)
         # Words at the side, each by its layer, none over another.
         height = max((0.5 * (faces[n] + faces[n + 1]) - bottom) / spread, last + 0.085)
         last = height
@@ -97,13 +105,16 @@ def _draw_layers(axes: Axes, stack: Stack) -> None:
             1.02, height, f"{name}{made.name}\n{engineering(layer.thickness, 'm')}, εr {made.permittivity:g}{loss}",
             transform=axes.transAxes, va="center", fontsize=9,
         )  # fmt: skip
-    if stack.has_plane:
+    metal = stack.plane.name if stack.plane else "perfect conductor"
+    if len(sides) > 1:
+        axes.plot([left, right], [0.0, 0.0], color=INK, ls="-", lw=3, zorder=2)
+        axes.text(1.02, 0.03, f"plane at z = 0: {metal}", transform=axes.transAxes, va="center", fontsize=9)
+    elif stack.has_plane:
         ground = bottom + 0.55 * (faces[0] - bottom)
         axes.fill_between(
             [left, right], ground, faces[0], facecolor="none", edgecolor=INK, hatch="////", lw=0, zorder=1
         )
         axes.plot([left, right], [faces[0]] * 2, color=INK, ls="-", lw=3, zorder=2)
-        metal = stack.plane.name if stack.plane else "perfect conductor"
         axes.text(1.02, 0.03, f"plane: {metal}", transform=axes.transAxes, va="center", fontsize=9)
     else:
         axes.plot([left, right], [faces[0]] * 2, color=FAINT, ls="-", lw=0.7, zorder=1)
@@ -119,7 +130,7 @@ def _draw_metal(axes: Axes, antenna: Antenna, axis: int, where: float) -> Names:
     normal = np.zeros(3)
     normal[1 - axis] = 1.0
     for own, mesh in zip(antenna.sheets, drawn_meshes(antenna), strict=True):
-        corners = mesh.corners
+        corners, opening = mesh.corners, antenna.is_opening(own)
         flat = float(np.ptp(corners[..., 2])) < 1e-9
         if flat:
             reach = 1e3 * np.array([corners[..., axis].min(), corners[..., axis].max()])
@@ -127,7 +138,8 @@ def _draw_metal(axes: Axes, antenna: Antenna, axis: int, where: float) -> Names:
         # A little aside, since sides of triangles may run along the cut.
         lines = 1e3 * cut_lines(corners, normal, where + 1e-5 * antenna.size)
         for line in lines:
-            axes.plot(line[:, axis], line[:, 2], color=LINES[0], ls="-", lw=4.5, solid_capstyle="butt", zorder=4)
+            look_of: Any = {"color": "white", "lw": 5.0} if opening else {"color": LINES[0], "lw": 4.5}
+            axes.plot(line[:, axis], line[:, 2], ls="-", solid_capstyle="butt", zorder=4, **look_of)
         if lines.size:
             names.append((own.name, (float(lines[..., axis].mean()), float(lines[..., 2].mean()))))
         else:

@@ -110,9 +110,9 @@ def sheet_currents_of(given: Driven | Received) -> SheetCurrents:
         raise UsageError(
             f"a {type(given).__name__} has no currents: use solution.drive(...), receive(...) or scatter(...)"
         )
-    if given.flow.sheets is None:
+    if given.flow.on_metal is None:
         raise UsageError(f"antenna '{given.antenna.name}' has no sheets: its currents are drawn by currents(...)")
-    return given.flow.sheets
+    return given.flow.on_metal
 
 
 def coloured(axes: Any, currents: SheetCurrents, values: Floats, scale: Normalize) -> None:
@@ -209,16 +209,16 @@ def _frame(
 
 def _by_level(antenna: Antenna, currents: SheetCurrents) -> list[tuple[str, SheetCurrents]]:
     """The currents of every face of layers by themselves, with what it is called; of anything else all together."""
-    stack = antenna.medium.stack
-    on = antenna.medium.level_at(currents.mesh.centres[:, 2])
+    medium = antenna.medium
+    on = medium.level_at(currents.mesh.centres[:, 2])
     found = np.unique(on).tolist()
-    if stack is None or not antenna.printed or not 1 < len(found) <= _MOST_LEVELS:
+    if not medium.layered or not antenna.printed or not 1 < len(found) <= _MOST_LEVELS:
         return [("", currents)]
-    feet = antenna.medium.level_at(currents.points[:, 2])
-    names = ["", *(layer.name for layer in stack.layers)]
+    feet = medium.level_at(currents.points[:, 2])
+    faces = [medium.face(n) for n in found]
     return [
-        (f"{names[n]}{', ' * bool(names[n])}z = {engineering(stack.faces[n], 'm')}", currents.only(on == n, feet == n))
-        for n in found
+        (f"{name}{', ' * bool(name)}z = {engineering(height, 'm')}", currents.only(on == n, feet == n))
+        for n, (name, height) in sorted(zip(found, faces, strict=True), key=lambda face: face[1][1])
     ]
 
 
