@@ -156,6 +156,11 @@ class Driven(Told):
             raise UsageError(
                 f"antenna '{self.antenna.name}' accepts {self.accepted:g} W as driven; gain needs a drive above zero"
             )
+        shut = [stack.lid for stack in self.antenna.medium.sides or (self.antenna.medium.stack,) if stack is not None]
+        if shut and all(shut):
+            raise UsageError(
+                f"antenna '{self.antenna.name}' is between planes, where no waves get out: it has no far field"
+            )
         return FarField(self.flow, self.accepted, self.incident, self.antenna.name)
 
     @property

@@ -9,9 +9,11 @@ from ..constants import wavelength
 from ..description.design import Design
 from ..media.patch_start import patch_start
 from ..media.stack import Dielectric, Layer, Stack
-from ..media.strip_line import strip_line
+from ..media.strip_line import strip_line, strip_width
 from .draft import Draft
 from .patches import board_of, dielectric_of, shown
+
+_THROUGH_SLOT = 0.9
 
 
 def _probed(draft: Draft, name: str, face: str) -> None:
@@ -119,6 +121,47 @@ def board_dipole(
     draft.sheet_port("feed", "strips", "0, 0, top", "y", "gap", "75 ohm")
     draft.band(0.9, 1.1, 81)
     draft.case("E", "H")
+    return draft.design(values)
+
+
+def slot_patch(
+    frequency: str | float,
+    board: Dielectric | str = "foam",
+    thickness: str | float = "0.04 lambda",
+    feed_board: Dielectric | str = "ceramic-filled hydrocarbon",
+    feed_thickness: str | float = "0.01 lambda",
+    **values: str | float,
+) -> Design:
+    """A patch fed through a slot in its plane, by an open line on the board under that: no pin near it, and broad.
+
+    The plane is at z = 0, the patch over it, the line under it along x like the field. The slot's length sets how much
+    is coupled, the stub beyond it the reactance. values: to change, by name. Raises UsageError and UnitError.
+    """
+    draft = Draft("Slot-fed patch", "A patch fed through a slot by a line under its plane.", frequency)
+    start = patch_start(board_of(draft, board, thickness, "high"), draft.hertz)
+    wave = wavelength(draft.hertz)
+    under = dielectric_of(feed_board)
+    draft.value("depth", feed_thickness, "0.002 lambda", "0.03 lambda", "of the board under the plane")
+    draft.layer("depth", under, "low", under=True)
+    metres = units.read(feed_thickness, "length", what="feed_thickness", wavelength=wave)
+    feed = Stack(Layer(metres, under))
+    guided = wave / strip_line(feed, strip_width(feed, 50.0, draft.hertz), draft.hertz).index.real
+    shown(draft, "length", _THROUGH_SLOT * start.length, 0.8, 1.2, "of the patch, along the field",
+           "-length / 2, -width / 2, high", "length / 2, -width / 2, high")  # fmt: skip
+    shown(draft, "width", start.width, 0.4, 1.6, "of the patch, across the field")
+    shown(draft, "slot", 0.19 * wave, 0.4, 1.6, "length of the slot, across the line", "0, -slot / 2, 0",
+           "0, slot / 2, 0")  # fmt: skip
+    shown(draft, "opening", 0.02 * wave, 0.3, 2.0, "width of the slot")
+    shown(draft, "stub", 0.16 * guided, 0.3, 1.6, "of the line, beyond the slot")
+    shown(draft, "run", 0.5 * guided, 0.5, 3.0, "of the line, up to the slot")
+    draft.rod("0.006 lambda")
+    draft.sheet("patch", "plate", {"width": "length", "depth": "width", "centre": "0, 0, high"})
+    draft.sheet("slot", "plate", {"width": "opening", "depth": "slot"})
+    draft.sheet("line", "trace", {"points": ["-run, 0, low", "stub, 0, low"], "impedance": "50 ohm"})
+    draft.wire("pin", "rod - run, 0, 0", "rod - run, 0, low")
+    draft.port("feed", "pin", 0)
+    draft.case("E", "H")
+    draft.band(0.9, 1.1, 81)
     return draft.design(values)
 
 

@@ -16,6 +16,7 @@ from ..media.stack import Dielectric, dielectrics
 _REMARKS = {
     "wire": "The metal: add metal = 'aluminium', say, for losses.",
     "sheet": "Metal sheets: add metal and thickness for losses, density for a finer mesh.",
+    "under": "Under the plane, from it down: a sheet in the plane is an opening, through which both sides meet.",
     "layer": "From z = 0 up, where there is a plane unless the file says none; metal is printed where it is drawn.",
     "port": "Where it is fed, and the impedance it is matched to.",
     "terminal": "Where the line is joined to it.",
@@ -53,19 +54,21 @@ class Draft:
         """The diameter every ready-made antenna has."""
         self.value("rod", is_, "0.000002 lambda", "0.03 lambda", "diameter of the metal")
 
-    def layer(self, thickness: str, made: Dielectric, name: str = "") -> None:
-        """A layer, the next from below, of a dielectric that is in the library or is written down here.
+    def layer(self, thickness: str, made: Dielectric, name: str = "", *, under: bool = False) -> None:
+        """A layer, the next from the plane, of a dielectric that is in the library or is written down here.
 
-        name: of its upper face, in arithmetic.
+        name: of its face away from the plane, in arithmetic. under: whether it is under the plane.
         """
         if made not in dielectrics.values():
             rows = [f"permittivity = {made.permittivity}", f"loss_tangent = {made.loss_tangent}"]
             rows += [f"permeability = {made.permeability}"] if made.permeability != 1.0 else []
             rows += [f"source = {_quoted(made.source)}"] if made.source else []
             self._parts.append("\n".join(["", f"[dielectrics.{_quoted(made.name)}]", *rows]))
-        self._remark("layer")
+        self._remark("under" if under else "layer")
         rows = [f"thickness = {_quoted(thickness)}", f"of = {_quoted(made.name)}"]
-        self._parts.append("\n".join(["[[layer]]", *rows, *([f"name = {_quoted(name)}"] if name else [])]))
+        self._parts.append(
+            "\n".join(["[[under]]" if under else "[[layer]]", *rows, *([f"name = {_quoted(name)}"] if name else [])])
+        )
 
     def wire(self, name: str, *points: str, radius: str = "rod / 2") -> None:
         """A wire through points."""

@@ -69,6 +69,14 @@ class OnBoard:
 def described(board: OnBoard) -> Iterator[Finding]:
     """Findings that need no frequency: metal that is neither on the layers nor clear of them, wires that pass oddly."""
     antenna, stack, top = board.antenna, board.stack, board.stack.thickness
+    if stack.lid:
+        for name, high in [
+            *((s.name, s.surface.bounds[:, 2].max()) for s in antenna.sheets),
+            *((w.name, w.corners[:, 2].max()) for w in antenna.wires),
+        ]:
+            if high > top * (1.0 + _CLOSE):
+                says = f"'{name}' reaches beyond the lid, {board.z(float(high))}"
+                yield Finding("stop", name, says, f"end it there, {board.z(top)}, or leave the lid out")
     for sheet in antenna.sheets:
         low, high = (float(f(sheet.surface.bounds[:, 2])) for f in (np.min, np.max))
         level = stack.level_at(sheet.surface.bounds[:, 2])
@@ -96,7 +104,7 @@ def _through(board: OnBoard, wire: Wire) -> Iterator[Finding]:
         says = f"wire '{wire.name}' is under the layers, at {board.words(corners[0])}"
         yield Finding("stop", wire.name, says, f"keep it {board.top}, or turn the board over", place)
         return
-    begins, ends = (int(stack.level_at(corners[end, 2])) for end in (0, -1))
+    begins, ends = (int(stack.end_at(corners[end, 2])) for end in (0, -1))
     if not (on_plane or begins >= 0) or not upright or inside.sum() > 2 or (
         ends_below and (len(corners) != 2 or ends < 0)
     ):  # fmt: skip
@@ -108,7 +116,8 @@ def _through(board: OnBoard, wire: Wire) -> Iterator[Finding]:
         remedy = f"make it one straight upright piece {start} on a face of the layers to metal on another"
         yield Finding("stop", wire.name, says, f"{remedy} ({board.faces}), or straight on, {board.top}", place)
         return
-    for end, there in ((0, not on_plane), (-1, ends_below)):
+    on_lid = stack.lid and ends == len(stack.layers)
+    for end, there in ((0, not on_plane), (-1, ends_below and not on_lid)):
         off = antenna.off_sheets(corners[end]) if there else 0.0
         if off > 1e-3 * wire.radius and not (end and _goes_on(antenna.wires, wire, corners[-1])):
             far = f"{off:.3g} m off the metal" if math.isfinite(off) else "on no metal"

@@ -141,7 +141,7 @@ class Antenna:
     def standing(self, wire: Wire) -> tuple[bool, ...]:
         """Which corners of a wire stand on a plane or on a sheet: within a thousandth of its radius."""
         reach = 1e-3 * wire.radius
-        on = np.abs(wire.corners[:, 2]) <= reach if self.medium.has_plane else np.zeros(len(wire.points), bool)
+        on = (np.abs(wire.corners[:, 2:] - np.array(self.medium.planes)) <= reach).any(axis=1)
         for sheet in self.sheets_near(wire.corners, reach):
             on = on | sheet.surface.touches(wire.corners, reach)
         return tuple(on.tolist())

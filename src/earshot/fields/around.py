@@ -215,6 +215,8 @@ class OnBothSides:
     def _side(self, currents: Currents, looking: Looking) -> Fields:
         stack = currents.medium.stack
         assert stack is not None
+        if stack.lid:
+            return np.zeros(len(looking.theta), np.complex128), np.zeros(len(looking.theta), np.complex128)
         metal = OnLayers(stack).far(currents, looking)
         places, moments = currents.opening_moments
         if not len(places):

@@ -166,7 +166,7 @@ class Currents:
         top = np.argmax(mesh.nodes[ends, 2], axis=1)
         rows = np.arange(len(through))
         places = mesh.nodes[np.concatenate([ends[rows, top], ends[rows, 1 - top]])]
-        level = stack.level_at(places[:, 2])
+        level = stack.end_at(places[:, 2])
         kept = level >= 0
         return places[kept], np.tile(mesh.radii[through], 2)[kept], level[kept], np.concatenate([upward, -upward])[kept]
 

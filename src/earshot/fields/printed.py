@@ -63,8 +63,8 @@ def guided_powers(stack: Stack, currents: Currents) -> list[tuple[str, float]]:
 
     From the residues of the stack without loss: ½ η0 k0² k/4π ∫ |Σ a N + j b I|² dφ over all levels, with the residues
     ja² of a horizontal current, ab of a probe, -jb² of a probe with itself, and N, I the radiation vector at that
-    wavenumber; a has the sign that the wave's voltage has on the level. An opening adds j t/a times that of its field,
-    where t is the residue of what that does on the level.
+    wavenumber; a has the sign that the wave's voltage has on the level. An opening adds j t/a = i/b times that of its
+    field, with the residues t of what that does on the level, and i of the current at z = 0 from a probe.
     """
     plain = stack.lossless
     waves, found = surface_waves(Spectrum(plain, currents.frequency)), []
@@ -80,21 +80,29 @@ def guided_powers(stack: Stack, currents: Currents) -> list[tuple[str, float]]:
             sent += along * _flow(sums, wave.tm, phi) + 1j * probe * sums[:, 2]
         places, moments = currents.opening_moments
         if len(places):
-            along, _ = _strengths(Spectrum(plain, currents.frequency), wave)
+            along, probe = _strengths(Spectrum(plain, currents.frequency), wave)
             sums = _along(places - middle, moments, k, phi)
-            sent += 1j * wave.opening / (along * WAVE_IMPEDANCE) * _flow(sums, wave.tm, phi)
+            # By either, which are one but where a wave has nothing of it.
+            share = 1j * wave.opening / along if abs(along) > abs(probe) else wave.below / probe
+            sent += share / WAVE_IMPEDANCE * _flow(sums, wave.tm, phi)
         if currents.in_air is not None:
             spectrum = Spectrum(plain, currents.frequency)
             along, _ = _strengths(spectrum, wave)
             sent += along * _from_air(stack.thickness, spectrum, currents.in_air, wave, middle, phi)
         scale = WAVE_IMPEDANCE * currents.wavenumber**2 * wave.index.real / (8.0 * math.pi)
-        found.append((f"surface wave {wave.name}", float(scale * 2.0 * math.pi * (np.abs(sent) ** 2).mean())))
+        kind = "parallel-plate wave" if stack.lid else "surface wave"
+        found.append((f"{kind} {wave.name}", float(scale * 2.0 * math.pi * (np.abs(sent) ** 2).mean())))
     return found
 
 
 def _strengths(spectrum: Spectrum, wave: SurfaceWave) -> tuple[float, float]:
     """a and b of a wave at the metal: its voltage there, and along a probe."""
-    along = math.sqrt(max(wave.level.imag, 0.0)) * math.copysign(1.0, spectrum.at_top(wave.index, wave.tm).real)
+    if spectrum.stack.lid:
+        # Nothing is at its top.
+        sense = (spectrum.from_plane(wave.index, wave.tm) / 1j).real
+    else:
+        sense = spectrum.at_top(wave.index, wave.tm).real
+    along = math.sqrt(max(wave.level.imag, 0.0)) * math.copysign(1.0, sense)
     probe = math.sqrt(max(-wave.alone.imag, 0.0)) * math.copysign(1.0, wave.probe.real * along)
     return along, probe
 

@@ -130,8 +130,10 @@ def _layers(stack: Stack) -> Any:
         table["of"] = layer.material.name
         if layer.name:
             table["name"] = layer.name
-        if number == stack.metal_on < len(stack.layers):
+        if number == stack.metal_on < len(stack.layers) - stack.lid:
             table["printed"] = True
+        if number == len(stack.layers) and stack.lid:
+            table["lid"] = True
         found.append(table)
     return found
 

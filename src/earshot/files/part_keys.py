@@ -90,15 +90,22 @@ def _stack(texts: Texts, table: DesignTable, key: str, names: Quantities) -> Sta
             raise DesignFileError(f"{texts.name}: {place}: {problem}") from None
         if given.printed:
             printed.append(number)
+        if given.lid and number < len(getattr(table, key)):
+            raise DesignFileError(f"{texts.name}: {place}.lid: there are layers beyond it: put it on the last one")
     if len(printed) > 1:
         raise DesignFileError(
             f"{texts.name}: {key}, {printed[1]}: lines lie on one layer: keep one `printed`; sheets need none, "
             "they lie wherever they are drawn"
         )
+    on, lid = printed[0] if printed else None, bool(getattr(table, key)[-1].lid)
     if table.plane == NO_PLANE:
-        return Stack(layers, printed[0] if printed else None, open_below=True)
+        if lid:
+            raise DesignFileError(
+                f"{texts.name}: {key}.lid: plane is '{NO_PLANE}': turn the board over, with its plane below"
+            )
+        return Stack(layers, on, open_below=True)
     plane = None if table.plane is None else read_metal(texts, table, "plane", table.plane)
-    return Stack(layers, printed[0] if printed else None, plane)
+    return Stack(layers, on, plane, lid=lid)
 
 
 def with_faces(texts: Texts, names: Quantities, medium: Medium) -> Quantities:

@@ -75,7 +75,10 @@ class LayerTable(Table):
     printed: bool = False
     """Whether lines of strips lie on this layer; on the topmost unless given. Sheets lie wherever they are drawn."""
     name: Text | None = None
-    """What its upper face is called: in arithmetic, the height of that face, such as in centre = "0, 0, top"."""
+    """What its face away from the plane is called: in arithmetic, the height of that face, such as in
+    centre = "0, 0, top"."""
+    lid: bool = False
+    """Whether a plane lies on that face as well, of the same metal: of the last layer of a side, which is shut then."""
 
 
 class JacketTable(Table):

@@ -41,6 +41,11 @@ class BothSides(Plain):
         return self.over
 
     @property
+    def planes(self) -> tuple[float, ...]:
+        """Heights of planes that wires may stand on, metres."""
+        return (*self.over.planes, *(-z for z in self.under.planes if z))
+
+    @property
     def sides(self) -> tuple[Stack, Stack]:
         """The layers over the plane, and those under it from the plane down."""
         return self.over, self.under

@@ -25,6 +25,8 @@ _MOST_IMAGES = 6
 _FINE, _MIDDLE = 8.0, 32.0
 _PER_WAVELENGTH = 100.0
 _FINER = 1.7
+_NONE = np.zeros((1, 5))
+"""On a lid there is nothing but ends of probes."""
 
 
 @dataclass(frozen=True)
@@ -106,6 +108,8 @@ def images_of(spectrum: Spectrum, depth: float) -> Floats:
     metal are taken.
     """
     stack = spectrum.stack
+    if stack.lid and stack.metal_on == len(stack.layers):
+        return _NONE
     below, above = (layers[0] if layers else None for layers in (stack.below[::-1], stack.above))
     eb, ea = (x.material.complex_permittivity if x else 1.0 + 0j for x in (below, above))
     mb, ma = (x.material.permeability if x else 1.0 for x in (below, above))
@@ -126,7 +130,10 @@ def images_of(spectrum: Spectrum, depth: float) -> Floats:
             found.append((2.0 * n * below.thickness, plane * (n == 1) + 0j, share))
             share = share * back
     if above is not None and 2.0 * above.thickness <= depth:
-        found.append((2.0 * above.thickness, 0j, 2.0 * ea * first / (ea + eb) * (ea - onward[1]) / (ea + onward[1])))
+        under_lid = len(stack.above) == 1 and stack.lid
+        seen = -1.0 + 0j if under_lid else (ea - onward[1]) / (ea + onward[1])
+        vector = -1.0 + 0j if under_lid and ma == mb == 1.0 else 0j
+        found.append((2.0 * above.thickness, vector, 2.0 * ea * first / (ea + eb) * seen))
     return np.array([[d, v.real, v.imag, s.real, s.imag] for d, v, s in found])
 
 
@@ -137,6 +144,8 @@ def images_to(spectrum: Spectrum, level: int, depth: float) -> Floats:
     back, and the others go on.
     """
     stack = spectrum.stack
+    if stack.lid and level == len(stack.layers):
+        return _NONE
     air = (1.0 + 0j, 1.0)
     matter = [air, *((x.material.complex_permittivity, x.material.permeability) for x in stack.layers), air]
     (eb, mb), (ea, ma) = matter[stack.metal_on], matter[stack.metal_on + 1]
@@ -156,7 +165,7 @@ def images_to(spectrum: Spectrum, level: int, depth: float) -> Floats:
         face, onward = (own, own + 1) if up else (own - 1, own - 1)
         (e1, m1), (e2, m2) = matter[own], matter[onward]
         turned, back = (m2 - m1) / (m2 + m1), (e1 - e2) / (e1 + e2)
-        if face == 0 and stack.has_plane:
+        if (face == 0 and stack.has_plane) or (face == len(stack.layers) and stack.lid):
             turned, back = -1.0, -1.0 + 0j
         if face == level:
             near = next((x for x in found if abs(x - far) < 1e-9 * stack.thickness), far)

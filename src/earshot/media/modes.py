@@ -19,8 +19,9 @@ class SurfaceWave:
     """One surface wave. tm: whether it is TM, else TE; number: counted from 0 for each kind.
 
     index: its wavenumber over k0, the imaginary part below zero where it fades. level, probe, alone: residues there of
-    the voltage at the metal from a horizontal current, from a probe, of ∫ E_z dz along a probe from itself, and of the
-    voltage at the metal from one across z = 0, times 1/k0 as everything in a `Spectrum`.
+    the voltage at the metal from a horizontal current, from a probe, of ∫ E_z dz along a probe from itself, of the
+    voltage at the metal from one across z = 0, and of the current there from a probe, times 1/k0 as everything in a
+    `Spectrum`.
     """
 
     tm: bool
@@ -30,6 +31,7 @@ class SurfaceWave:
     probe: complex
     alone: complex
     opening: complex
+    below: complex
 
     @property
     def name(self) -> str:
@@ -41,7 +43,7 @@ class SurfaceWave:
 def surface_waves(spectrum: Spectrum) -> tuple[SurfaceWave, ...]:
     """Every surface wave that runs, TM first, the slowest first of each kind; with losses, followed from without them.
 
-    Raises RunError when the root with losses is lost.
+    Under a lid these are the waves between both planes. Raises RunError when the root with losses is lost.
     """
     plain = Spectrum(spectrum.stack.lossless, spectrum.frequency)
     found = []
@@ -54,9 +56,13 @@ def surface_waves(spectrum: Spectrum) -> tuple[SurfaceWave, ...]:
 
 
 def _roots(spectrum: Spectrum, tm: bool) -> list[complex]:
-    """Roots on the real axis between 1 and the largest index, found by the decay upwards, u0 = √(k² - 1)."""
+    """Roots on the real axis between 1 and the largest index, found by the decay upwards, u0 = √(k² - 1); under a lid
+    from 0 on.
+    """
     from scipy.optimize import brentq
 
+    if spectrum.stack.lid:
+        return _between_planes(spectrum, tm)
     most = math.sqrt(max(spectrum.slowest**2 - 1.0, 0.0))
     if most < 1e-6:
         return []
@@ -74,6 +80,19 @@ def _roots(spectrum: Spectrum, tm: bool) -> list[complex]:
         decay = brentq(value, decays[i], decays[i + 1], xtol=1e-16, rtol=1e-15)
         found.append(complex(math.sqrt(1.0 + decay**2)))
     return found
+
+
+def _between_planes(spectrum: Spectrum, tm: bool) -> list[complex]:
+    from scipy.optimize import brentq
+
+    def value(k: float) -> float:
+        return float((spectrum.resonance(np.array([k]), tm)[0] / 1j).real)
+
+    # That of one matter runs as fast as waves in it, the end of all that may be.
+    places = np.linspace(1e-3, 1.0, _SCAN) * spectrum.slowest * (1.0 + 1e-6)
+    values = [value(k) for k in places]
+    crossed = np.flatnonzero(np.sign(values[1:]) * np.sign(values[:-1]) < 0)
+    return [complex(brentq(value, places[i], places[i + 1], xtol=1e-16, rtol=1e-15)) for i in crossed]
 
 
 def _followed(spectrum: Spectrum, tm: bool, start: complex) -> complex:
@@ -99,12 +118,12 @@ def _followed(spectrum: Spectrum, tm: bool, start: complex) -> complex:
 def _with_residues(spectrum: Spectrum, tm: bool, number: int, pole: complex, roots: list[complex]) -> SurfaceWave:
     """Residues by a small circle round the pole that keeps clear of the branch point and of other poles."""
     others = [abs(pole - r) for r in roots if r != pole]
-    radius = 0.4 * min([abs(pole - 1.0), *others])
+    # Under a lid there is no branch point, but the image of the pole.
+    radius = 0.4 * min([2.0 * abs(pole) if spectrum.stack.lid else abs(pole - 1.0), *others])
     turn = np.exp(2j * math.pi * np.arange(32) / 32)
-    around = pole + radius * turn
-    seen, opening = spectrum.waves(around), spectrum.sweep(around).from_opening(spectrum.stack.metal_on, tm)
-    level, probe, alone, opening = (
-        complex((x * turn).mean() * radius)
-        for x in ((seen.tm if tm else seen.te), seen.probe, seen.probe_self, opening)
-    )
-    return SurfaceWave(tm, number, pole, level, probe if tm else 0j, alone if tm else 0j, opening)
+    sweep, own = spectrum.sweep(pole + radius * turn), spectrum.stack.metal_on
+    voltages, inner, current = sweep.probe(own)
+    level, opening = sweep.shunt(own, tm), sweep.carried(0, own, tm)
+    shown = [level, opening] + ([voltages[own], inner[own], current] if tm else [])
+    found = [complex((x * turn).mean() * radius) for x in shown] + [0j] * 3
+    return SurfaceWave(tm, number, pole, found[0], found[2], found[3], found[1], found[4])

@@ -76,6 +76,8 @@ def images_of_opening(spectrum: Spectrum, depth: float) -> Floats:
     e2, m2 = (onward.complex_permittivity, onward.permeability) if onward else (1.0 + 0j, 1.0)
     vector, scalar = 2.0 * e1, 2.0 / m1 + 0j
     turned, back = (e1 - e2) / (e1 + e2), (m2 - m1) / (m2 + m1)
+    if spectrum.stack.lid and onward is None:
+        turned, back = -1.0 + 0j, -1.0
     found, again = [(0.0, vector, scalar)], _MOST_IMAGES if len(layers) == 1 else 2
     for n in range(1, again):
         vector, scalar = (2.0 if n == 1 else 1.0) * -turned * vector, (2.0 if n == 1 else 1.0) * -back * scalar

@@ -57,6 +57,11 @@ class Plain:
         return None
 
     @property
+    def planes(self) -> tuple[float, ...]:
+        """Heights of planes that wires may stand on, metres."""
+        return (0.0,) if self.has_plane else ()
+
+    @property
     def sides(self) -> tuple[Stack, ...]:
         """Layers on either side of a plane, where both are seen: over it, and under it from the plane down."""
         return ()

@@ -1,6 +1,6 @@
 """Sommerfeld integrals ∫ f(k) J0(kρ) k dk on a path that converges for every ρ > 0.
 
-From 0 the path goes up to jb, along Im k = b to a, beyond every pole and branch point, and there J0 = (H1 + H2)/2 is
+From 0 the path goes up to b + jb, along Im k = b to a, beyond every pole and branch point, and there J0 = (H1 + H2)/2 is
 split: H1 goes straight up, H2 straight down, and both fade like e^{-tρ}. All in units of k0.
 """
 
@@ -25,6 +25,8 @@ _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(16)
 _FADED = 38.0
 _GROWTH = 6.0
 _CLEAR = 0.4
+_SLANT = 1.0 + 1.0j
+"""Up from 0: poles of what has planes on both sides may lie on the imaginary axis."""
 _OUT = 28.0
 
 
@@ -65,10 +67,10 @@ def _group(f: Function, rho: Floats, beyond: float, ripple: float, order: int) -
     low, high = float(rho[0]), float(rho[-1])
     lift = min(0.6, _GROWTH / high)
     count = math.ceil(beyond / min(lift, 8.0 / high, 0.8)) + 1
-    along, weights = panels(np.linspace(0.0, beyond, count + 1))
+    along, weights = panels(np.linspace(lift, beyond, count + 1))
     rising, rises = panels(np.array([0.0, lift]))
-    k = np.concatenate([1j * rising, along + 1j * lift])
-    w = np.concatenate([1j * rises, weights + 0j])
+    k = np.concatenate([_SLANT * rising, along + 1j * lift])
+    w = np.concatenate([_SLANT * rises, weights + 0j])
     total = (f(k) * (w * k)) @ jv(order, np.outer(k, rho))
     a = beyond + 1j * lift
     # Downwards from a the path first comes back to the real axis, all in one.
@@ -100,14 +102,14 @@ def faded_integrals(
     wave = 4.0 / max(float(rho.max()), 1e-9)
     lift = min(0.6, _GROWTH / max(float(rho.max()), 1e-9), 3.0 / highest)
     step = min(lift, 0.8, wave)
-    along, weights = panels(np.linspace(0.0, beyond, math.ceil(beyond / step) + 1))
+    along, weights = panels(np.linspace(lift, beyond, math.ceil(beyond / step) + 1))
     rising, rises = panels(np.array([0.0, lift]))
     edges = [beyond]
     while edges[-1] < beyond + _FADED / lowest:
         edges.append(edges[-1] + min(0.6 * edges[-1], 4.0 / highest, wave))
     tail, tails = panels(np.array(edges))
-    k = np.concatenate([1j * rising, along + 1j * lift, beyond + 1j * (lift - rising), tail + 0j])
-    w = np.concatenate([1j * rises, weights + 0j, -1j * rises, tails + 0j])
+    k = np.concatenate([_SLANT * rising, along + 1j * lift, beyond + 1j * (lift - rising), tail + 0j])
+    w = np.concatenate([_SLANT * rises, weights + 0j, -1j * rises, tails + 0j])
     return np.asarray((f(k) * (w * k)) @ jv(order, np.outer(k, rho)))
 
 
@@ -178,7 +180,7 @@ def _turned(way: complex, hankel: Any, order: int, k: Complexes, at: Floats) -> 
 def at_zero(f: Function, beyond: float, scale: float) -> Complexes:
     """S(0) of functions that fade as k^-3 or faster: (functions,). scale: the height over which they change."""
     lift = 0.6
-    along, weights = panels(np.linspace(0.0, beyond, math.ceil(beyond / 0.3) + 1))
+    along, weights = panels(np.linspace(lift, beyond, math.ceil(beyond / 0.3) + 1))
     rising, rises = panels(np.array([0.0, lift]))
     # Panels that double, but for where layers are seen, k about 1/scale.
     seen = max(beyond, 0.5 / scale)
@@ -187,6 +189,6 @@ def at_zero(f: Function, beyond: float, scale: float) -> Complexes:
     far = layered[-1] * 2.0 ** np.arange(1.0, 30.0)
     tail, tails = panels(np.unique(np.concatenate([beyond * 2.0**rising_edges, layered, far])))
     falling, falls = panels(np.array([lift, 0.0]))
-    k = np.concatenate([1j * rising, along + 1j * lift, beyond + 1j * falling, tail + 0j])
-    w = np.concatenate([1j * rises, weights + 0j, 1j * falls, tails + 0j])
+    k = np.concatenate([_SLANT * rising, along + 1j * lift, beyond + 1j * falling, tail + 0j])
+    w = np.concatenate([_SLANT * rises, weights + 0j, 1j * falls, tails + 0j])
     return np.asarray((f(k) * (w * k)).sum(axis=-1))

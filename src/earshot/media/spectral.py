@@ -6,10 +6,12 @@ Everything is normalised: lengths by 1/k0, impedances by that of free space.
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE, wavenumber
@@ -93,7 +95,7 @@ class Spectrum:
     def sweep(self, k: Complexes) -> Sweep:
         """Its layers as lines at transverse wavenumbers (any shape)."""
         layers = [self._figures(layer) for layer in self.stack.layers]
-        return Sweep(layers, self.ground if self.stack.has_plane else None, k)
+        return Sweep(layers, self.ground if self.stack.has_plane else None, k, self.ground if self.stack.lid else None)
 
     def waves(self, k: Complexes) -> Waves:
         """What flows at transverse wavenumbers k > 0."""
@@ -133,11 +135,31 @@ class Spectrum:
         """For sin θ: field along the topmost face over that across an opening in the plane, TM and TE."""
         k = np.clip(np.asarray(sine, float), 1e-9, 1.0 - 1e-12).astype(complex)
         sweep, top = self.sweep(k), len(self.stack.layers)
-        return sweep.from_opening(top, True), sweep.from_opening(top, False)
+        return sweep.carried(0, top, True), sweep.carried(0, top, False)
 
     def at_top(self, k: complex, tm: bool) -> complex:
         """Voltage at the topmost face from one volt at the metal, at one transverse wavenumber."""
         return complex(self.sweep(np.array([k])).carried(self.stack.metal_on, len(self.stack.layers), tm)[0])
+
+    def from_plane(self, k: complex, tm: bool) -> complex:
+        """Voltage at the metal from one ampere along a perfect plane at z = 0, at one transverse wavenumber."""
+        return complex(self._chain(self.stack.below, np.array([k]), tm, 0j, 1.0)[0][0])
+
+    def _chain(
+        self, layers: Sequence[Layer], k: Complexes, tm: bool, voltage: ArrayLike, current: ArrayLike
+    ) -> tuple[Complexes, Complexes]:  # fmt: skip
+        """Voltage and current beyond layers, from what is before them, as they are without division."""
+        voltage, current = np.asarray(voltage, np.complex128), np.asarray(current, np.complex128)
+        for layer in layers:
+            d, eps, mu = self._figures(layer)
+            u = decay(k, eps * mu)
+            c, over = np.cosh(u * d), np.where(u == 0.0, d, np.sinh(u * d) / np.where(u == 0.0, 1.0, u))
+            # z sinh and sinh / z of the layer's line.
+            one, two = (
+                (u * u * over / (1j * eps), 1j * eps * over) if tm else (1j * mu * over, u * u * over / (1j * mu))
+            )
+            voltage, current = voltage * c + one * current, current * c + two * voltage
+        return voltage, current
 
     def _to_top(self, sweep: Sweep) -> tuple[Complexes, Complexes]:
         tm, te = (sweep.carried(self.stack.metal_on, len(self.stack.layers), kind) for kind in (True, False))
@@ -163,23 +185,10 @@ class Spectrum:
         """Zero where a surface wave runs, and without poles, as a function of k > 1 on the real axis and near it."""
         k = np.asarray(k, np.complex128)
         u0 = decay(k, 1.0)
-        ends = []
+        metal = (np.full_like(k, self.ground), np.ones_like(k))
         air = (u0 / 1j if tm else 1j + 0.0 * k), (1.0 + 0.0 * k if tm else u0)
-        for layers, voltage, current in (
-            (self.stack.below, *(air if not self.stack.has_plane else (np.full_like(k, self.ground), np.ones_like(k)))),
-            (tuple(reversed(self.stack.above)), *air),
-        ):
-            for layer in layers:
-                d, eps, mu = self._figures(layer)
-                u = decay(k, eps * mu)
-                c, over = np.cosh(u * d), np.where(u == 0.0, d, np.sinh(u * d) / np.where(u == 0.0, 1.0, u))
-                # z sinh and sinh / z of the layer's line.
-                one, two = (
-                    (u * u * over / (1j * eps), 1j * eps * over) if tm else (1j * mu * over, u * u * over / (1j * mu))
-                )
-                voltage, current = voltage * c + one * current, current * c + two * voltage
-            ends.append((voltage, current))
-        (down, into), (up, out) = ends
+        down, into = self._chain(self.stack.below, k, tm, *(metal if self.stack.has_plane else air))
+        up, out = self._chain(self.stack.above[::-1], k, tm, *(metal if self.stack.lid else air))
         return np.asarray(down * out + up * into)
 
     def kernels(self, k: Complexes) -> Complexes:

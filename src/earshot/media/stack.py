@@ -94,33 +94,39 @@ class Stack(Plain):
     Metal may lie on any face of the layers but the plane. metal_on: the number of layers below the metal that is spoken
     of where one level is meant, as of lines; all of them unless given, which is the top. plane: the metal of the
     plane, many skin depths thick; a perfect conductor unless given. open_below: there is no plane, but air under the
-    layers as well.
+    layers as well. lid: a plane of the same metal lies on the topmost layer too, and nothing gets out.
     """
 
     layers: tuple[Layer, ...]
     metal_on: int
     plane: Metal | None
     open_below: bool
+    lid: bool
 
     tabled = True
 
     def __init__(
         self, layers: Iterable[Layer] | Layer, metal_on: int | None = None, plane: Metal | str | None = None,
-        *, open_below: bool = False,
+        *, open_below: bool = False, lid: bool = False,
     ) -> None:  # fmt: skip
         own = (layers,) if isinstance(layers, Layer) else tuple(layers)
         if not own:
             raise UsageError("stack: it has no layers; give one, or use a perfect plane")
         count = len(own) if metal_on is None else metal_on
+        if lid and metal_on is None:
+            count = max(len(own) - 1, 1)
         least = 0 if open_below else 1
         if not least <= count <= len(own):
             raise UsageError(f"stack: metal_on {count} is not between {least} and its {len(own)} layers")
+        if open_below and lid:
+            raise UsageError("stack: it is open below and has a lid: turn it over, so that the lid is its plane")
         if open_below and plane is not None:
             raise UsageError("stack: it is open below and has a plane as well; leave one of them out")
         object.__setattr__(self, "layers", own)
         object.__setattr__(self, "metal_on", count)
         object.__setattr__(self, "plane", metals[plane] if isinstance(plane, str) else plane)
         object.__setattr__(self, "open_below", open_below)
+        object.__setattr__(self, "lid", lid)
 
     @property
     def stack(self) -> Stack:
@@ -136,6 +142,11 @@ class Stack(Plain):
     def grounds(self) -> bool:
         """Whether metal at z = 0 passes its current on."""
         return not self.open_below
+
+    @property
+    def planes(self) -> tuple[float, ...]:
+        """Heights of planes that wires may stand on, metres."""
+        return (0.0,) * self.has_plane + (self.thickness,) * self.lid
 
     @property
     def below(self) -> tuple[Layer, ...]:
@@ -168,7 +179,9 @@ class Stack(Plain):
 
     def on(self, level: int) -> Stack:
         """The same with its metal on another face: over so many layers."""
-        return self if level == self.metal_on else Stack(self.layers, level, self.plane, open_below=self.open_below)
+        if level == self.metal_on:
+            return self
+        return Stack(self.layers, level, self.plane, open_below=self.open_below, lid=self.lid)
 
     @property
     def slowest(self) -> float:
@@ -198,10 +211,15 @@ class Stack(Plain):
     def level_at(self, heights: Floats) -> Ints:
         """Over how many layers a face is that metal at heights is on, within a millionth; -1 where there is none."""
         found = np.full(np.shape(heights), -1)
-        for number in range(0 if self.open_below else 1, len(self.faces)):
+        for number in range(0 if self.open_below else 1, len(self.faces) - self.lid):
             face = self.faces[number]
             found[np.abs(np.asarray(heights) - face) <= 1e-6 * (face or self.thickness)] = number
         return found
+
+    def end_at(self, heights: Floats) -> Ints:
+        """The same of what ends at heights, as wires may on the lid."""
+        on_lid = np.abs(np.asarray(heights) - self.thickness) <= 1e-6 * self.thickness
+        return np.where(self.lid & on_lid, len(self.layers), self.level_at(heights))
 
     def at(self, frequency: float) -> Spectrum:
         """It at a frequency in Hz."""
@@ -214,13 +232,13 @@ class Stack(Plain):
         return self._with([Layer(factor * x.thickness, x.material, x.name) for x in self.layers])
 
     def _with(self, layers: Iterable[Layer]) -> Stack:
-        return Stack(layers, self.metal_on, self.plane, open_below=self.open_below)
+        return Stack(layers, self.metal_on, self.plane, open_below=self.open_below, lid=self.lid)
 
     @property
     def lossless(self) -> Stack:
         """The same stack with every loss tangent zero, on a perfect conductor."""
         plain = [Layer(x.thickness, replace(x.material, loss_tangent=0.0), x.name) for x in self.layers]
-        return Stack(plain, self.metal_on, open_below=self.open_below)
+        return Stack(plain, self.metal_on, open_below=self.open_below, lid=self.lid)
 
     @property
     def turned(self) -> Stack:
@@ -248,7 +266,7 @@ class Stack(Plain):
     def __str__(self) -> str:
         inner = f", metal on layer {self.metal_on}" if self.above else ""
         plane = "with air below" if self.open_below else f"on a plane{f' of {self.plane.name}' if self.plane else ''}"
-        return f"{' under '.join(self.layers_in_words)} {plane}{inner}"
+        return f"{' under '.join(self.layers_in_words)}{', under a lid,' * self.lid} {plane}{inner}"
 
 
 def substrate(

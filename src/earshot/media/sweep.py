@@ -20,10 +20,14 @@ Figures = tuple[float, complex, float]
 
 
 class Sweep:
-    """Layers, from the bottom up, at wavenumbers k (any shape) over k0; ground: impedance under them, None for air."""
+    """Layers, from the bottom up, at wavenumbers k (any shape) over k0; ground, roof: impedance under and over them,
+    None for air.
+    """
 
-    def __init__(self, layers: Sequence[Figures], ground: complex | None, k: Complexes) -> None:
-        self.layers, self.ground = layers, ground
+    def __init__(
+        self, layers: Sequence[Figures], ground: complex | None, k: Complexes, roof: complex | None = None
+    ) -> None:  # fmt: skip
+        self.layers, self.ground, self.roof = layers, ground, roof
         self.k = np.asarray(k, np.complex128)
         self._known: dict[Hashable, Complexes] = {}
 
@@ -62,7 +66,7 @@ class Sweep:
     def up(self, face: int, tm: bool) -> Complexes:
         """The impedance seen upwards from a face."""
         if face == len(self.layers):
-            return self.air(tm)
+            return self.air(tm) if self.roof is None else np.full_like(self.k, self.roof)
         return self._once(("up", face, tm), lambda: self._behind(face, self.up(face + 1, tm), tm))
 
     def down(self, face: int, tm: bool) -> Complexes:
@@ -84,7 +88,8 @@ class Sweep:
 
     def _step(self, n: int, tm: bool) -> Complexes:
         def work() -> Complexes:
-            return np.asarray(self._sech(n) / (1.0 + self._impedance(n, tm) / self.up(n + 1, tm) * self._tanh(n)))
+            seen = self.up(n + 1, tm)
+            return np.asarray(self._sech(n) * seen / (seen + self._impedance(n, tm) * self._tanh(n)))
 
         return self._once(("step", n, tm), work)
 
@@ -149,17 +154,12 @@ class Sweep:
         both = self._once(("probe", face), lambda: np.array(self.probe(face)[:2]))
         return both[0], both[1]
 
-    def into_opening(self, tm: bool) -> Complexes:
-        """The impedance that a series voltage at z = 0, as of an opening in a plane there, works into."""
-        return self.up(0, tm) + self.bottom(tm)
-
-    def from_opening(self, face: int, tm: bool) -> Complexes:
-        """The voltage at a face from one volt across z = 0."""
-        return self.up(0, tm) / self.into_opening(tm) * self.carried(0, face, tm)
-
     def opening(self) -> Complexes:
-        """Spectra (2, ...) of what magnetic currents in an opening do to one another, dual to `kernels`."""
-        tm, te = (1.0 / self.into_opening(kind) for kind in (True, False))
+        """Spectra (2, ...) of what magnetic currents in an opening at z = 0 do to one another, dual to `kernels`.
+
+        The plane round it is perfect to them: close by their fields vary faster than its metal is deep.
+        """
+        tm, te = (1.0 / self.up(0, kind) for kind in (True, False))
         return np.stack([2.0 * tm / 1j, 2j * (te - tm) / self.k**2])
 
     def through_opening(self, face: int) -> Complexes:
@@ -168,5 +168,5 @@ class Sweep:
         a; then of the potential, and of ∫ E_z dz up to the face, what they have in the direction from there to here.
         For one volt E_z = -(k/ε) I, which by reciprocity is what a probe makes flow at z = 0.
         """
-        tm, te = (self.from_opening(face, kind) for kind in (True, False))
+        tm, te = (self.carried(0, face, kind) for kind in (True, False))
         return np.stack([te, (te - tm) / self.k, 1j * self.probe(face)[2]])

@@ -312,7 +312,8 @@ def mesh(antenna: Antenna, wavelength: float, rule: MeshRule | None = None) -> W
         bad = antenna.wires[int(spans.wire[(spans.ends[:, 0] == spans.ends[:, 1]).argmax()])]
         raise ModelError(f"wire '{bad.name}' has a piece of no length: two of its points coincide; take one out")
     reach = joint_reach(antenna)
-    on_plane = (np.abs(spans.places[:, 2]) <= reach) & antenna.medium.has_plane
+    planes = np.array(antenna.medium.planes)
+    on_plane = (np.abs(spans.places[:, 2:] - planes) <= reach).any(axis=1)
     for foot in (place for w in antenna.wires for place, on in zip(w.corners, antenna.standing(w), strict=True) if on):
         on_plane |= np.linalg.norm(spans.places - foot, axis=1) <= reach
     nodes = [spans.places]

@@ -20,11 +20,14 @@ from .wire_basis import WireBasis
 
 @dataclass(frozen=True, eq=False)
 class Basis:
-    """Functions on sheets, if there are any, then on wires. reach: how far a wire's foot may be from its vertex."""
+    """Functions on sheets, if there are any, then on wires. reach: how far a wire's foot may be from its vertex; planes:
+    heights of those that wires may end on, metres.
+    """
 
     wires: WireBasis
     sheets: SheetBasis | None = None
     reach: float = 0.0
+    planes: tuple[float, ...] = (0.0,)
 
     @property
     def mesh(self) -> WireMesh:
@@ -50,9 +53,9 @@ class Basis:
     def halved(self) -> Basis:
         """The basis of the mesh with every segment in two and every triangle in four, but for those at feet."""
         if self.sheets is None:
-            return Basis(self.wires.halved, None, self.reach)
+            return replace(self, wires=self.wires.halved)
         fine = sheet_basis(self.sheets.mesh.halved(self.standing), grounded=self.sheets.grounded)
-        return Basis(self.wires.halved, fine, self.reach)
+        return replace(self, wires=self.wires.halved, sheets=fine)
 
     @property
     def standing(self) -> Ints:
@@ -85,7 +88,7 @@ class Basis:
         off, nearest = cKDTree(self.sheets.mesh.vertices[used]).query(grid.nodes[node])
         vertex = used[nearest]
         # On a plane a foot has its image; what ends on layers without metal goes on through them.
-        level = np.abs(grid.nodes[node, 2]) <= self.reach
+        level = (np.abs(grid.nodes[node, 2:] - np.array(self.planes)) <= self.reach).any(axis=1)
         standing = (off <= self.reach) & ~(level & self.sheets.grounded)
         assert (standing | level | begins).all(), "a foot without a vertex"
         alone, half, side, vertex = alone[standing], half[standing], side[standing], vertex[standing]
@@ -109,7 +112,8 @@ class Basis:
     def mirrored(self) -> Basis:
         """The same functions, mirrored in the plane z = 0."""
         wires = replace(self.wires, mesh=self.mesh.mirrored)
-        return Basis(wires, None if self.sheets is None else self.sheets.mirrored, self.reach)
+        planes = tuple(-height for height in self.planes)
+        return Basis(wires, None if self.sheets is None else self.sheets.mirrored, self.reach, planes)
 
     def split(self, coefficients: Complexes) -> tuple[Complexes, Complexes]:
         """Coefficients (..., functions) of the wires and of the sheets."""

@@ -360,4 +360,5 @@ def antenna_basis(antenna: Antenna, wavelength: float, rule: MeshRule) -> Basis:
 def basis_on(grid: WireMesh, triangles: SheetMesh | None, reach: float, medium: Medium) -> Basis:
     """Basis functions on segments and triangles in a medium; reach: how far a foot may be from its vertex, m."""
     wires = wire_basis(grid, medium.holds(grid.centres[:, 2]))
-    return Basis(wires, None if triangles is None else sheet_basis(triangles, grounded=medium.grounds), reach)
+    sheets = None if triangles is None else sheet_basis(triangles, grounded=medium.grounds)
+    return Basis(wires, sheets, reach, medium.planes or (0.0,))

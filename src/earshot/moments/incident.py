@@ -130,6 +130,8 @@ def tested_by_sides(parts: Sides, size: int, wave: PlaneWave, frequency: float) 
     found, k = np.zeros(size, np.complex128), wavenumber(frequency)
     under = math.cos(wave.theta) < 0.0
     side = parts.sides[int(under)]
+    if side.stack.lid:
+        return found
     if under:
         wave = replace(wave, theta=math.pi - wave.theta, e_theta=-wave.e_theta)
     if side.basis.size:

@@ -130,7 +130,7 @@ def _ends_of(basis: Basis, stack: Stack) -> tuple[Floats, Floats, Ints, Floats]:
     both = []
     for side, sense in ((tops, 1.0), (1 - tops, -1.0)):
         places = grid.nodes[grid.ends[segments, side]]
-        both.append((places, grid.radii[segments], stack.level_at(places[:, 2]), sense * upward))
+        both.append((places, grid.radii[segments], stack.end_at(places[:, 2]), sense * upward))
     places, radii, level, up = (np.concatenate(parts) for parts in zip(*both, strict=True))
     # What ends on the plane goes on in it.
     kept = level >= 0

@@ -79,7 +79,7 @@ def sides_of(basis: Basis, medium: BothSides) -> Sides:
         if basis.sheets is not None:
             sheets, on_sheets = part_of(basis.sheets, ~on_plane & (sense * heights > 0.0))
         wires, on_wires = basis.wires.within(sense * basis.mesh.centres[:, 2] > 0.0)
-        part = Basis(wires, sheets, basis.reach)
+        part = Basis(wires, sheets, basis.reach, basis.planes)
         found.append(
             Side(
                 stack,
