@@ -96,15 +96,15 @@ def guided_powers(stack: Stack, currents: Currents) -> list[tuple[str, float]]:
 
 
 def _strengths(spectrum: Spectrum, wave: SurfaceWave) -> tuple[float, float]:
-    """a and b of a wave at the metal: its voltage there, and along a probe."""
-    if spectrum.stack.lid:
-        # Nothing is at its top.
-        sense = (spectrum.from_plane(wave.index, wave.tm) / 1j).real
-    else:
-        sense = spectrum.at_top(wave.index, wave.tm).real
-    along = math.sqrt(max(wave.level.imag, 0.0)) * math.copysign(1.0, sense)
-    probe = math.sqrt(max(-wave.alone.imag, 0.0)) * math.copysign(1.0, wave.probe.real * along)
-    return along, probe
+    """a and b of a wave at the metal: its voltage there, and along a probe.
+
+    Signs are those of one wave on all levels: on a plane as an opening in it makes them, on an open board as at the top.
+    """
+    along, probe = math.sqrt(max(wave.level.imag, 0.0)), math.sqrt(max(-wave.alone.imag, 0.0))
+    if spectrum.stack.has_plane:
+        return math.copysign(along, wave.opening.real), math.copysign(probe, wave.below.imag)
+    along = math.copysign(along, spectrum.at_top(wave.index, wave.tm).real)
+    return along, math.copysign(probe, wave.probe.real * along)
 
 
 def _flow(sums: Complexes, tm: bool, phi: Floats) -> Complexes:

@@ -81,12 +81,17 @@ class KernelTable:
         return np.asarray(self._cubic(self.between, rho) - 2.0 * self.tall * k**2 * k0(k * np.asarray(rho, float)))
 
     def probe_itself(self, radius: float) -> complex:
-        """The same of a probe with itself, over the ring of its radius: the mean of K0 there is I0 K0."""
+        """The same of a probe with itself, over the ring of its radius: the mean of K0 there is I0 K0.
+
+        What is out of phase, which waves make that leave, is taken on the axis, where the probe sends them from: so the
+        power that it takes is what it sends.
+        """
         from scipy.special import i0, k0
 
         k = self.wavenumber
         turn = 2.0 * math.pi * (np.arange(64) + 0.5) / 64
-        smooth = self._cubic(self.between, 2.0 * radius * np.sin(turn / 2)).mean()
+        around = self._cubic(self.between, 2.0 * radius * np.sin(turn / 2)).mean()
+        smooth = complex(around.real, self._cubic(self.between, 0.0).imag)
         return complex(smooth - 2.0 * self.tall * k**2 * i0(k * radius) * k0(k * radius))
 
 

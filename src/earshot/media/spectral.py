@@ -141,10 +141,6 @@ class Spectrum:
         """Voltage at the topmost face from one volt at the metal, at one transverse wavenumber."""
         return complex(self.sweep(np.array([k])).carried(self.stack.metal_on, len(self.stack.layers), tm)[0])
 
-    def from_plane(self, k: complex, tm: bool) -> complex:
-        """Voltage at the metal from one ampere along a perfect plane at z = 0, at one transverse wavenumber."""
-        return complex(self._chain(self.stack.below, np.array([k]), tm, 0j, 1.0)[0][0])
-
     def _chain(
         self, layers: Sequence[Layer], k: Complexes, tm: bool, voltage: ArrayLike, current: ArrayLike
     ) -> tuple[Complexes, Complexes]:  # fmt: skip

@@ -34,7 +34,6 @@ from .sheet_matrix import in_shares as in_spans
 
 _NEAR_COST = 1500
 _FINE = 1.0
-_ROUND = 8
 _TOGETHER = 8
 
 
@@ -137,7 +136,7 @@ def seen_through(side: Side, openings: SheetBasis, frequency: float) -> Complexe
             found[level.on_metal] += _on_metal(level.metal, openings, numbers)
             found[first:] += _from_fans(level, openings, numbers, (across, height, table))
         if len(level.probes):
-            numbers = _numbers(_round_probes(level), across, height, table, 2)
+            numbers = _numbers(_points(level.probes), across, height, table, 2)
             found[first:] += level.up.T @ _potentials(numbers, openings)
     return found
 
@@ -187,15 +186,6 @@ def _points(places: Floats) -> Groups:
     alone = np.stack([places[:, 0], places[:, 1], np.ones(len(places))])
     around = np.stack([places[:, 0], places[:, 1], np.zeros(len(places))])
     return Groups(alone, np.arange(len(places) + 1), alone, np.arange(len(places) + 1), around)
-
-
-def _round_probes(level: Level) -> Groups:
-    """Probes as rings of points, of weight one altogether."""
-    turn = 2.0 * np.pi * (np.arange(_ROUND) + 0.5) / _ROUND
-    ring = level.probes[:, :2, None] + level.radii[:, None, None] * np.stack([np.cos(turn), np.sin(turn)])
-    fine = np.concatenate([np.moveaxis(ring, 1, 0).reshape(2, -1), np.full((1, _ROUND * len(ring)), 1.0 / _ROUND)])
-    starts, around = _ROUND * np.arange(len(ring) + 1), np.stack([*level.probes[:, :2].T, level.radii])
-    return Groups(np.ascontiguousarray(fine), starts, np.ascontiguousarray(fine), starts, around)
 
 
 def _numbers(groups: Groups, across: Groups, height: float, table: ThroughOpening, kind: int) -> Complexes:
