@@ -13,7 +13,8 @@ from ..media.strip_line import strip_line, strip_width
 from .draft import Draft
 from .patches import board_of, dielectric_of, shown
 
-_THROUGH_SLOT = 0.9
+_THROUGH_SLOT = 0.935
+"""Of a patch's own length, what slots leave of it: found on boards of εr 1.07, 2.3 and 4.4."""
 
 
 def _probed(draft: Draft, name: str, face: str) -> None:
@@ -138,9 +139,8 @@ def slot_patch(
     is coupled, the stub beyond it the reactance. values: to change, by name. Raises UsageError and UnitError.
     """
     draft = Draft("Slot-fed patch", "A patch fed through a slot by a line under its plane.", frequency)
-    start = patch_start(board_of(draft, board, thickness, "high"), draft.hertz)
-    wave = wavelength(draft.hertz)
-    under = dielectric_of(feed_board)
+    over, made, under = board_of(draft, board, thickness, "high"), dielectric_of(board), dielectric_of(feed_board)
+    start, wave = patch_start(over, draft.hertz), wavelength(draft.hertz)
     draft.value("depth", feed_thickness, "0.002 lambda", "0.03 lambda", "of the board under the plane")
     draft.layer("depth", under, "low", under=True)
     metres = units.read(feed_thickness, "length", what="feed_thickness", wavelength=wave)
@@ -149,8 +149,10 @@ def slot_patch(
     shown(draft, "length", _THROUGH_SLOT * start.length, 0.8, 1.2, "of the patch, along the field",
            "-length / 2, -width / 2, high", "length / 2, -width / 2, high")  # fmt: skip
     shown(draft, "width", start.width, 0.4, 1.6, "of the patch, across the field")
-    shown(draft, "slot", 0.19 * wave, 0.4, 1.6, "length of the slot, across the line", "0, -slot / 2, 0",
-           "0, slot / 2, 0")  # fmt: skip
+    # The slot is in both matters; how much it has to couple goes with how much the patch radiates, and so with its height.
+    slow, high = math.sqrt((made.permittivity + under.permittivity) / 2.0), over.thickness / wave
+    shown(draft, "slot", 0.287 * (high / 0.04) ** 0.48 / slow * wave, 0.4, 1.6, "length of the slot, across the line",
+           "0, -slot / 2, 0", "0, slot / 2, 0")  # fmt: skip
     shown(draft, "opening", 0.02 * wave, 0.3, 2.0, "width of the slot")
     shown(draft, "stub", 0.16 * guided, 0.3, 1.6, "of the line, beyond the slot")
     shown(draft, "run", 0.5 * guided, 0.5, 3.0, "of the line, up to the slot")

@@ -20,6 +20,7 @@ from ..meshing.sheet_mesh import MIRROR
 from .directions import phi_vectors, theta_vectors
 from .earth_near import add_reflected
 from .open_near import fields_in_the_open
+from .opening_near import fields_of_opening
 from .printed import guided_powers, opening_field, printed_field
 from .printed_near import fields_over, refuse_in_layers
 from .radiator import Looking, Radiator
@@ -226,12 +227,22 @@ class OnBothSides:
         across = opening_field(stack, currents.frequency, vectors, looking.theta, looking.phi)
         return metal[0] + across[0], metal[1] + across[1]
 
-    def near(self, currents: Currents, points: Floats, _refuse: bool) -> Fields:
-        """Not with openings, which are what a plane with two sides has."""
-        raise UsageError(
-            "near field: it is not worked out where a plane has layers on both sides: ask for the far field, or solve "
-            "the plane as a sheet of its size on an open board"
-        )
+    def near(self, currents: Currents, points: Floats, refuse: bool) -> Fields:
+        """Beyond the layers of either side; raises UsageError for other points."""
+        e, h = (np.zeros((len(points), 3), np.complex128) for _ in range(2))
+        for side, sense in zip(currents.sides, (1.0, -1.0), strict=True):
+            own, mirror = sense * points[:, 2] >= 0.0, np.array([1.0, 1.0, sense])
+            stack, seen = side.medium.stack, points[own] * mirror
+            assert stack is not None
+            refuse_in_layers(stack, seen, sense)
+            if stack.lid:
+                continue
+            one, two = OnLayers(stack).near(side, seen, refuse)
+            if side.opening is not None:
+                more = fields_of_opening(side.opening, stack, side.frequency, seen)
+                one, two = one + more[0], two + more[1]
+            e[own], h[own] = one * mirror, sense * two * mirror
+        return e, h
 
     def guided(self, currents: Currents) -> list[tuple[str, float]]:
         """In every wave that runs in the layers, on either side."""

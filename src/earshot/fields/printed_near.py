@@ -21,13 +21,14 @@ _MOST_HEIGHTS = 400
 _ROUND = 16
 
 
-def refuse_in_layers(stack: Stack, points: Floats) -> None:
-    """Raise UsageError for points (n, 3) below the topmost face."""
+def refuse_in_layers(stack: Stack, points: Floats, sense: float = 1.0) -> None:
+    """Raise UsageError for points (n, 3) below the topmost face; sense: -1 where all is seen in a mirror at z = 0."""
     lowest = points[int(np.argmin(points[:, 2]))] if len(points) else np.full(3, np.inf)
     if lowest[2] < stack.thickness * (1.0 - 1e-9):
         raise UsageError(
-            f"near field: the point ({lowest[0]:g}, {lowest[1]:g}, {lowest[2]:g}) m lies in the layers or under them, "
-            f"where it is not worked out: ask for it at z = {stack.thickness:g} m, their top, or above"
+            f"near field: the point ({lowest[0]:g}, {lowest[1]:g}, {sense * lowest[2]:g}) m lies in the layers or "
+            f"under them, where it is not worked out: ask for it at z = {sense * stack.thickness:g} m, where they end, "
+            "or beyond"
         )
 
 
@@ -44,15 +45,7 @@ def fields_over(currents: OnLevel, points: Floats, refuse: bool) -> tuple[Comple
     if not len(points):
         return out[:, :3], out[:, 3:]
     spectrum = Spectrum(stack, currents.frequency)
-    close = 2e-6 * math.pi / spectrum.wavenumber
-    steps_up, which = np.unique(
-        np.round((points[:, 2] - stack.thickness) / close).astype(np.int64), return_inverse=True
-    )
-    if len(steps_up) > _MOST_HEIGHTS:
-        raise UsageError(
-            f"near field: the points have {len(steps_up)} different heights, and each needs a table over the layers: "
-            f"ask for points of no more than {_MOST_HEIGHTS} at once, on a grid"
-        )
+    heights, ordinal = heights_over(stack, currents.frequency, points)
     announce(overfield.over_fields)
     announce(sheetfield.sheet_fields)
     touching, metal, cell = np.zeros(len(points), bool), currents.ends[:, :2], stack.thickness
@@ -68,10 +61,7 @@ def fields_over(currents: OnLevel, points: Floats, refuse: bool) -> tuple[Comple
     images = np.zeros((0, 5)) if stack.above else images_of(spectrum, 1.5 * cell)
     low = np.minimum(metal.min(axis=0), points[:, :2].min(axis=0))
     high = np.maximum(metal.max(axis=0), points[:, :2].max(axis=0))
-    table = near_table(
-        spectrum, np.asarray(steps_up * close, float), images, float(np.linalg.norm(high - low)), in_parallel
-    )
-    ordinal = np.ascontiguousarray(which.ravel().astype(np.int64))
+    table = near_table(spectrum, heights, images, float(np.linalg.norm(high - low)), in_parallel)
 
     def work(share: slice) -> None:
         if sheets is not None:
@@ -83,16 +73,33 @@ def fields_over(currents: OnLevel, points: Floats, refuse: bool) -> tuple[Comple
     return out[:, :3], out[:, 3:]
 
 
+def heights_over(stack: Stack, frequency: float, points: Floats) -> tuple[Floats, Ints]:
+    """Heights over the topmost face that points (n, 3) have (h,), m, and which each has (n,); raises UsageError for too
+    many.
+    """
+    close = 2e-6 * math.pi / Spectrum(stack, frequency).wavenumber
+    steps_up, which = np.unique(
+        np.round((points[:, 2] - stack.thickness) / close).astype(np.int64), return_inverse=True
+    )
+    if len(steps_up) > _MOST_HEIGHTS:
+        raise UsageError(
+            f"near field: the points have {len(steps_up)} different heights, and each needs a table over the layers: "
+            f"ask for points of no more than {_MOST_HEIGHTS} at once, on a grid"
+        )
+    return np.asarray(steps_up * close, float), np.ascontiguousarray(which.ravel().astype(np.int64))
+
+
 def _others(currents: OnLevel) -> tuple[Floats, Complexes]:
-    """Places (q, 2) and moments (q, 3) of what has no divergence on the metal: of feet, and of probes over k0."""
+    """Places (q, 2) and moments (q, 4) of what has no divergence on the metal: of feet, and of probes over k0."""
     # A probe is a tube: its current flows in points round it.
     turn = 2.0 * math.pi * np.arange(_ROUND) / _ROUND
     ring = np.stack([np.cos(turn), np.sin(turn)], axis=1)
     feet = (currents.ends[:, None, :2] + currents.radii[:, None, None] * ring).reshape(-1, 2)
-    standing, flat = np.zeros((0, 2)), np.zeros((0, 3), np.complex128)
+    standing, flat = np.zeros((0, 2)), np.zeros((0, 4), np.complex128)
     if currents.sheets is not None:
-        standing, flat = currents.sheets.points[:, :2], currents.sheets.moments * np.array([1.0, 1.0, 0.0])
-    moments = np.zeros((len(feet), 3), np.complex128)
+        standing, flat = currents.sheets.points[:, :2], np.zeros((len(currents.sheets.points), 4), np.complex128)
+        flat[:, :2] = currents.sheets.moments[:, :2]
+    moments = np.zeros((len(feet), 4), np.complex128)
     moments[:, 2] = np.repeat(currents.amounts / (currents.wavenumber * _ROUND), _ROUND)
     return np.ascontiguousarray(np.concatenate([standing, feet])), np.concatenate([flat, moments])
 

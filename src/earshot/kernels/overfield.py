@@ -55,8 +55,8 @@ def over_fields(
 ):  # fmt: skip
     """Add E and η0 H (n, 6), over η0 k²/2π, at places (n, 3), of which `which` (n,) says the height in the table.
 
-    corners (m, 9), number, vector: triangles of J = number r - vector, at a level. points (q, 2), moments (q, 3): of
-    currents without divergence, and of probes over k. steps to length: see `media.near_table.NearTable`.
+    corners (m, 9), number, vector: triangles of J = number r - vector, at a level. points (q, 2), moments (q, 4): of
+    currents without divergence, of probes over k, and divergences over k. steps to length: see `media.near_table.NearTable`.
     """
     stack, depth, found = room_for_points()
     p = np.empty(3)
@@ -76,6 +76,6 @@ def over_fields(
                 )  # fmt: skip
         for q in range(points.shape[0]):
             _add_source(
-                p[0] - points[q, 0], p[1] - points[q, 1], k, moments[q, 0], moments[q, 1], 0j, moments[q, 2], steps,
-                widths, table, logs, low, high, out[n],
+                p[0] - points[q, 0], p[1] - points[q, 1], k, moments[q, 0], moments[q, 1], moments[q, 3],
+                moments[q, 2], steps, widths, table, logs, low, high, out[n],
             )  # fmt: skip

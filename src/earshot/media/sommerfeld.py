@@ -1,7 +1,7 @@
 """Sommerfeld integrals ∫ f(k) J0(kρ) k dk on a path that converges for every ρ > 0.
 
 From 0 the path goes up to b + jb, along Im k = b to a, beyond every pole and branch point, and there J0 = (H1 + H2)/2 is
-split: H1 goes straight up, H2 straight down, and both fade like e^{-tρ}. All in units of k0.
+split: H1 goes up aslant, H2 down, and both fade like e^{-tρ}. All in units of k0.
 """
 
 from __future__ import annotations
@@ -73,17 +73,19 @@ def _group(f: Function, rho: Floats, beyond: float, ripple: float, order: int) -
     w = np.concatenate([_SLANT * rises, weights + 0j])
     total = (f(k) * (w * k)) @ jv(order, np.outer(k, rho))
     a = beyond + 1j * lift
-    # Downwards from a the path first comes back to the real axis, all in one.
-    stop = _FADED / low
+    # Downwards from a the path first comes back to the real axis, all in one. Both ways go off aslant, since what has
+    # planes on both sides has poles straight up and down, and what comes from layers fades.
+    stop = _FADED / (low * _SLANT.imag / abs(_SLANT))
     finest = min(0.5 * lift, 1.0 / high)
     edges = [0.0]
     while edges[-1] < stop:
         edges.append(edges[-1] + min(max(finest, 0.6 * edges[-1]), 6.0 / high, 2.5 / max(ripple, 1e-9)))
     t, tw = panels(np.array(edges))
-    for way, hankel in ((1j, hankel1e), (-1j, hankel2e)):
+    up = _SLANT / abs(_SLANT)
+    for way, turn, hankel in ((up, 1j, hankel1e), (up.conjugate(), -1j, hankel2e)):
         k = a + way * t
         # hankel1e is H1(z) e^{-jz}, hankel2e is H2(z) e^{jz}.
-        waves = hankel(order, np.outer(k, rho)) * np.exp(way * np.outer(k, rho))
+        waves = hankel(order, np.outer(k, rho)) * np.exp(turn * np.outer(k, rho))
         total += (f(k) * (0.5 * way * tw * k)) @ waves
     return np.asarray(total)
 

@@ -1,0 +1,86 @@
+"""Near fields that openings in a plane send through the layers over it: tables as of metal, with other sources."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..arraytypes import Complexes, Floats
+from ..constants import WAVE_IMPEDANCE
+from ..media.near_table import near_table
+from ..media.sommerfeld import decay
+from ..media.spectral import Spectrum
+from ..media.stack import Stack
+from ..running import announce, in_parallel, in_shares
+from .printed_near import heights_over
+from .sheet_currents import SheetCurrents
+
+
+@dataclass(frozen=True)
+class _FromOpening(Spectrum):
+    """A stack that is seen from its plane: E = T E0 in the place of -Z J, so that J is E0 and voltages are negative."""
+
+    def above(self, k: Complexes) -> Complexes:
+        """As of a current, see `Spectrum.above`; there are no probes."""
+        sweep, u0, top = self.sweep(k), decay(k, 1.0), len(self.stack.layers)
+        tm, te = (-sweep.carried(0, top, kind) for kind in (True, False))
+        b, c = (tm - te) / k**2, tm / u0
+        d = u0 * b - c
+        return np.stack([te, u0 * te, b, c, d, b, c, d])
+
+
+def sources_of(opening: SheetCurrents) -> tuple[Floats, Complexes]:
+    """Places (p, 2) and (p, 4) of the field across: ∫ E0 in x and y, none, and ∫ ∇·E0, V·m and V.
+
+    In a triangle E0 = ẑ × (number r - vector) has no divergence; at its sides it ends.
+    """
+    places, moments = opening.as_moments
+    inner = np.stack([-moments[:, 1], moments[:, 0], 0.0 * moments[:, 0], 0.0 * moments[:, 0]], axis=1)
+    corners = opening.mesh.corners
+    rim, charges = [], []
+    middle = corners.mean(axis=1)
+    for side in range(3):
+        start, along = corners[:, side], corners[:, (side + 1) % 3] - corners[:, side]
+        out = np.stack([along[:, 1], -along[:, 0]], axis=1)
+        out *= np.sign(np.einsum("ij,ij->i", out, (start - middle)[:, :2]))[:, None]
+        for share in (0.5 - 0.5 / math.sqrt(3.0), 0.5 + 0.5 / math.sqrt(3.0)):
+            place = start + share * along
+            flow = opening.number[:, None] * place - opening.vector
+            across = np.stack([-flow[:, 1], flow[:, 0]], axis=1)
+            rim.append(place[:, :2])
+            charges.append(-0.5 * np.einsum("ij,ij->i", across, out))
+    edges = np.zeros((3 * len(rim[0]) * 2, 4), np.complex128)
+    edges[:, 3] = np.concatenate(charges)
+    return np.ascontiguousarray(np.concatenate([places[:, :2], *rim])), np.concatenate([inner, edges])
+
+
+def fields_of_opening(
+    opening: SheetCurrents, stack: Stack, frequency: float, points: Floats
+) -> tuple[Complexes, Complexes]:  # fmt: skip
+    """E and H (n, 3) at points (n, 3) on the topmost face of a stack and over it; raises UsageError as `fields_over`."""
+    from ..kernels import overfield
+
+    out = np.zeros((len(points), 6), np.complex128)
+    if not len(points):
+        return out[:, :3], out[:, 3:]
+    spectrum = _FromOpening(stack, frequency)
+    heights, ordinal = heights_over(stack, frequency, points)
+    places, sources = sources_of(opening)
+    low = np.minimum(places.min(axis=0), points[:, :2].min(axis=0))
+    high = np.maximum(places.max(axis=0), points[:, :2].max(axis=0))
+    table = near_table(spectrum, heights, np.zeros((0, 5)), float(np.linalg.norm(high - low)), in_parallel)
+    k0, none = spectrum.wavenumber, (np.zeros((0, 9)), np.zeros(0, np.complex128), np.zeros((0, 3), np.complex128))
+    sources[:, 3] /= k0
+    announce(overfield.over_fields)
+
+    def work(share: slice) -> None:
+        overfield.over_fields(
+            *none, places, sources, table.steps, table.widths, table.cubics, table.logs, table.heights, table.length,
+            ordinal[share], points[share], stack.level, k0, out[share],
+        )  # fmt: skip
+
+    in_shares(work, len(points))
+    out *= k0**2 / (2.0 * math.pi)
+    return out[:, :3], out[:, 3:] / WAVE_IMPEDANCE
