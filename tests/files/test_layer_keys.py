@@ -131,3 +131,114 @@ def test_a_direction_over_frequency(tmp_path):
         answer.towards((0, 0, -1), drive)
     with pytest.raises(es.UsageError, match="not a direction"):
         answer.towards((0, 0, 0), drive)
+
+
+UNDER = """
+title = "slot-fed"
+frequency = "5 GHz"
+plane = "copper"
+
+[values]
+height = "3 mm"
+
+[[layer]]
+name = "high"
+thickness = "height"
+of = "foam"
+
+[[under]]
+name = "low"
+thickness = "0.8 mm"
+of = "glass epoxy"
+
+[[under]]
+thickness = "1 mm"
+of = "ptfe"
+
+[sheet.slot]
+plate = { width = "1 mm", depth = "10 mm" }
+
+[sheet.patch]
+plate = { width = "20 mm", depth = "20 mm", centre = "0, 0, high" }
+
+[sheet.line]
+trace = { points = ["-15 mm, 0, low", "6 mm, 0, low"], impedance = "50 ohm" }
+
+[wire.pin]
+radius = "0.2 mm"
+points = ["-14 mm, 0, 0", "-14 mm, 0, low"]
+
+[port.feed]
+on = "pin"
+at = 0
+"""
+
+
+def test_layers_under_the_plane_are_read_and_written_again(tmp_path):
+    design = read(tmp_path, UNDER).design
+    medium = design.antenna.medium
+    assert isinstance(medium, es.layers.BothSides)
+    assert medium.over.faces == (0.0, 3e-3)
+    assert medium.under.faces == pytest.approx((0.0, 0.8e-3, 1.8e-3))
+    assert medium.over.plane.name == medium.under.plane.name == "copper"
+    line = design.antenna.sheet("line").surface
+    assert line.bounds[:, 2] == pytest.approx(-0.8e-3)
+    # Its width is that of a line under a cover, on its own side.
+    wide = es.layers.strip_width(medium.under.on(1), 50.0, 5e9)
+    assert line.bounds[:, 1].max() - line.bounds[:, 1].min() == pytest.approx(wide, rel=1e-6)
+    assert str(medium) == (
+        "3 mm of foam (εr 1.07, tan δ 0.001) on a plane of copper; under the plane, from it down: 800 µm of glass epoxy "
+        "(εr 4.4, tan δ 0.02) over 1 mm of ptfe (εr 2.08, tan δ 0.0003)"
+    )
+    assert not es.check(design).stops
+    higher = design.with_(height="4 mm")
+    assert higher.antenna.medium.over.thickness == pytest.approx(4e-3)
+    again = es.read_design(es.write(higher.antenna, tmp_path / "again.toml", frequency="5 GHz")).design
+    assert again.antenna.medium == higher.antenna.medium
+    answer = es.solve(design, rule=es.MeshRule(sheets_per_wavelength=6))
+    opened = es.read_results(es.write(answer, tmp_path / "slot.nc"))
+    assert opened.network.z().values == pytest.approx(answer.network.z().values)
+    assert opened.drive().far_field().field(2.5, 0.0) == pytest.approx(answer.drive().far_field().field(2.5, 0.0))
+
+
+def test_what_has_no_metal_is_no_sheet_of_it(tmp_path):
+    """Openings take no power, and are in no table of currents."""
+    text = UNDER.replace('plane = "copper"', 'plane = "copper"\nmetal = "copper"')
+    driven = es.solve(read(tmp_path, text).design, rule=es.MeshRule(sheets_per_wavelength=6)).drive()
+    assert set(driven.sheet_currents_table()["sheet"]) == {"patch", "line"}
+    parts = set(driven.budget().index)
+    assert {"metal of sheet 'patch'", "metal of sheet 'line'"} < parts
+    assert "metal of sheet 'slot'" not in parts
+
+
+def test_a_side_without_layers_is_air(tmp_path):
+    text = UNDER.replace('[[layer]]\nname = "high"\nthickness = "height"\nof = "foam"\n', "")
+    text = text[: text.index("[sheet.patch]")] + text[text.index("[sheet.line]") :]
+    medium = read(tmp_path, text).design.antenna.medium
+    assert [x.material.name for x in medium.over.layers] == ["air"]
+
+
+def test_a_lid_is_read_and_written_again(tmp_path):
+    text = UNDER.replace('of = "ptfe"', 'of = "ptfe"\nlid = true')
+    design = read(tmp_path, text).design
+    assert design.antenna.medium.under.lid
+    assert not design.antenna.medium.over.lid
+    again = es.read_design(es.write(design.antenna, tmp_path / "again.toml", frequency="5 GHz")).design
+    assert again.antenna.medium == design.antenna.medium
+    assert "under a lid" in str(es.Stack(design.antenna.medium.under.layers, lid=True))
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "says"),
+    [
+        ('plane = "copper"', 'plane = "none"', "there are layers under one"),
+        ('thickness = "0.8 mm"', 'thickness = "0 mm"', "thickness 0"),
+        ('of = "glass epoxy"', 'of = "glass epoxy"\nlid = true', "put it on the last one"),
+        ('name = "low"', 'name = "high"', "the name of a value or of another layer"),
+        ('of = "glass epoxy"', 'of = "glas epoxy"', "glass epoxy"),
+        ('name = "low"', 'nam = "low"', "under"),
+    ],
+)
+def test_bad_layers_under_the_plane_are_named(tmp_path, old, new, says):
+    with pytest.raises(es.DesignFileError, match=says):
+        read(tmp_path, UNDER.replace(old, new, 1)).design.antenna  # noqa: B018

@@ -5,7 +5,7 @@ rod="8 mm")`. What they give can be changed, solved and written like any other d
 """
 
 from .beams import log_periodic, quad, stepped_yagi, yagi
-from .boards import board_dipole, covered_patch, slot_patch, stacked_patch
+from .boards import board_dipole, covered_patch, slot_patch, stacked_patch, stripline_slot
 from .flares import discone, horn, sleeve_dipole, waveguide
 from .loops import circular_loop, delta_loop, helix, square_loop
 from .panels import corporate_panel, series_panel, series_row
@@ -54,6 +54,7 @@ __all__ = [
     "square_loop",
     "stacked_patch",
     "stepped_yagi",
+    "stripline_slot",
     "turnstile",
     "waveguide",
     "yagi",

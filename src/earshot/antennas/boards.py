@@ -167,6 +167,52 @@ def slot_patch(
     return draft.design(values)
 
 
+def stripline_slot(
+    frequency: str | float,
+    board: Dielectric | str = "ptfe glass",
+    thickness: str | float = "0.012 lambda",
+    **values: str | float,
+) -> Design:
+    """A slot in one plane of a stripline, in a fence of posts that keeps its waves in: flush, and to one side alone.
+
+    The slot is in the plane z = 0, the line along x between two boards under it; posts from plane to plane make a
+    cavity. The stub sets the resistance, the slot's length the resonance. values: to change, by name. Raises UsageError
+    and UnitError.
+    """
+    draft = Draft("Slot on a stripline", "A slot in a stripline's plane, with a fence of posts.", frequency)
+    made, wave = dielectric_of(board), wavelength(draft.hertz)
+    draft.value("thickness", thickness, "0.004 lambda", "0.03 lambda", "of each of the two boards")
+    draft.layer("thickness", made, "middle", under=True)
+    draft.layer("thickness", made, "floor", under=True, lid=True)
+    half, slow = math.sqrt((1.0 + made.permittivity) / 2.0), math.sqrt(made.permittivity)
+    shown(draft, "slot", 0.579 / half * wave, 0.7, 1.3, "length of the slot, across the line", "0, -slot / 2, 0",
+           "0, slot / 2, 0")  # fmt: skip
+    shown(draft, "opening", 0.02 * wave, 0.3, 2.0, "width of the slot")
+    shown(draft, "stub", 0.076 / slow * wave, 0.2, 4.0, "of the line, beyond the slot")
+    shown(draft, "run", 0.37 / slow * wave, 0.9, 2.0, "of the line, up to the slot")
+    shown(draft, "along", 0.57 / slow * wave, 0.7, 1.2, "of the fence, along the line", "-along / 2, -across / 2, 0",
+           "along / 2, -across / 2, 0")  # fmt: skip
+    shown(draft, "across", 0.80 / slow * wave, 0.8, 1.3, "of the fence, across it", "along / 2, -across / 2, 0",
+           "along / 2, across / 2, 0")  # fmt: skip
+    draft.rod("0.01 lambda")
+    draft.sheet("slot", "plate", {"width": "opening", "depth": "slot"})
+    draft.sheet("line", "trace", {"points": ["-run, 0, middle", "stub, 0, middle"], "impedance": "50 ohm"})
+    draft.wire("pin", "rod - run, 0, 0", "rod - run, 0, middle")
+    for number, (x, y) in enumerate(_fence(6, 8), 1):
+        place = f"{x} * along, {y} * across"
+        draft.wire(f"post_{number}", f"{place}, 0", f"{place}, floor")
+    draft.port("feed", "pin", 0)
+    draft.case("E", "H")
+    draft.band(0.9, 1.1, 81)
+    return draft.design(values)
+
+
+def _fence(along: int, across: int) -> list[tuple[float, float]]:
+    """Places round a rectangle of sides one, evenly spread on each."""
+    xs, ys = ([round(n / (count - 1) - 0.5, 4) for n in range(count)] for count in (along, across))
+    return [(x, y) for x in xs for y in (-0.5, 0.5)] + [(x, y) for y in ys[1:-1] for x in (-0.5, 0.5)]
+
+
 def _slowed(permittivity: float, thickness: float) -> float:
     """How much slower the wave is along strips a fiftieth of a wavelength wide; thickness in wavelengths.
 

@@ -54,10 +54,11 @@ class Draft:
         """The diameter every ready-made antenna has."""
         self.value("rod", is_, "0.000002 lambda", "0.03 lambda", "diameter of the metal")
 
-    def layer(self, thickness: str, made: Dielectric, name: str = "", *, under: bool = False) -> None:
+    def layer(self, thickness: str, made: Dielectric, name: str = "", *, under: bool = False, lid: bool = False) -> None:
         """A layer, the next from the plane, of a dielectric that is in the library or is written down here.
 
-        name: of its face away from the plane, in arithmetic. under: whether it is under the plane.
+        name: of its face away from the plane, in arithmetic. under: whether it is under the plane. lid: whether another
+        plane is on that face.
         """
         if made not in dielectrics.values():
             rows = [f"permittivity = {made.permittivity}", f"loss_tangent = {made.loss_tangent}"]
@@ -65,7 +66,7 @@ class Draft:
             rows += [f"source = {_quoted(made.source)}"] if made.source else []
             self._parts.append("\n".join(["", f"[dielectrics.{_quoted(made.name)}]", *rows]))
         self._remark("under" if under else "layer")
-        rows = [f"thickness = {_quoted(thickness)}", f"of = {_quoted(made.name)}"]
+        rows = [f"thickness = {_quoted(thickness)}", f"of = {_quoted(made.name)}"] + ["lid = true"] * lid
         self._parts.append(
             "\n".join(["[[under]]" if under else "[[layer]]", *rows, *([f"name = {_quoted(name)}"] if name else [])])
         )

@@ -112,7 +112,7 @@ def coupled_strips(stack: Stack, strips: Sequence[Strip], *, lid: bool = False) 
 
     Raises UsageError for strips outside the layers, on the lid or in one another, and where there is no plane at all.
     """
-    several = tuple(strips)
+    several, lid = tuple(strips), lid or stack.lid
     _refuse(stack, several, lid)
     layers = [(x.thickness, x.material.complex_permittivity.real) for x in stack.layers]
     section = _Section(layers, not stack.open_below, lid, several)

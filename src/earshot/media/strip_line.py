@@ -7,22 +7,24 @@ the strip T_2n(ξ)/√(1-ξ²), across it U_2n-1(ξ)√(1-ξ²), ξ = 2x/w, whos
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
 from .. import units
 from ..arraytypes import Complexes, Floats
-from ..constants import WAVE_IMPEDANCE
+from ..constants import SPEED_OF_LIGHT, WAVE_IMPEDANCE
 from ..errors import RunError, UsageError
+from .coupled_strips import Strip, coupled_strips
 from .modes import surface_waves
 from .spectral import Spectrum
-from .stack import Stack
+from .stack import Layer, Stack
 
 _FUNCTIONS = 5
 _END = 320.25
 _SCAN = 32
+_SLIGHTLY = 1e-3
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,11 +59,13 @@ class StripLine:
 def strip_line(stack: Stack, width: str | float, frequency: str | float) -> StripLine:
     """The slowest wave of an endless strip printed on a stack, without loss in the metal of the strip.
 
-    Raises UsageError for a width or frequency that is not above zero, RunError when no wave is found.
+    Between two planes, where it hardly disperses, as at low frequencies. Raises UsageError for a width or frequency that is not above zero, RunError when no wave is found.
     """
     metres, hertz = units.length(width, "strip_line, width"), units.frequency(frequency)
     if not metres > 0.0:
         raise UsageError(f"strip_line: width {width} is not above zero")
+    if stack.lid:
+        return _between_planes(stack, metres, hertz)
     plain = Spectrum(stack.lossless, hertz)
     low = max([1.0, *(w.index.real for w in surface_waves(plain))]) * (1.0 + 1e-9)
     line = _Section(plain, metres)
@@ -78,6 +82,24 @@ def strip_line(stack: Stack, width: str | float, frequency: str | float) -> Stri
         line = _Section(Spectrum(stack, hertz), metres)
         index = _followed(line, index)
     return StripLine(metres, hertz, index, line.impedance(index))
+
+
+def _between_planes(stack: Stack, width: float, hertz: float) -> StripLine:
+    """By capacitance and inductance; what every layer loses goes with how the capacitance hangs on its permittivity."""
+    strip = [Strip(stack.level, width)]
+    whole = coupled_strips(stack, strip, lid=True)
+    held, inductance = float(whole.capacitance[0, 0]), float(whole.inductance[0, 0])
+    lost = 0.0
+    for number, layer in enumerate(stack.layers):
+        if layer.material.loss_tangent:
+            more = replace(layer.material, permittivity=layer.material.permittivity * (1.0 + _SLIGHTLY))
+            layers = [*stack.layers]
+            layers[number] = Layer(layer.thickness, more)
+            other = coupled_strips(Stack(layers, stack.metal_on, lid=True), strip, lid=True)
+            lost += (float(other.capacitance[0, 0]) - held) / _SLIGHTLY * layer.material.loss_tangent
+    capacitance = held - 1j * lost
+    index = SPEED_OF_LIGHT * np.sqrt(inductance * capacitance)
+    return StripLine(width, hertz, complex(index), complex(np.sqrt(inductance / capacitance)))
 
 
 def strip_width(stack: Stack, impedance: float, frequency: str | float) -> float:
