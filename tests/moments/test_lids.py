@@ -80,17 +80,24 @@ def test_turned_over_it_is_the_same():
 
 
 def test_a_via_to_both_planes_is_a_short_at_low_frequency():
-    """All that is left is the inductance of the line and its via, less than with one to either alone."""
+    """All that is left is the inductance of the line and its via, less than with one to the lower plane alone.
+
+    With one to the lid alone the current comes back between the planes, which a wave there takes its power from.
+    """
     layers = [es.Layer("1 mm", es.Dielectric("d", 3.0))] * 2
     hertz = [100e6, 200e6]
     found = {}
     for pins in (("low",), ("high",), ("low", "high")):
         z = es.solve(stripline(layers, 1, pins), hertz, rule=RULE).network.z().values[:, 0, 0]
-        assert np.abs(z.real).max() < 0.01 * 50.0
         found[pins] = z.imag
+        if pins == ("high",):
+            assert (z.real > 0.2).all()
+            continue
+        assert np.abs(z.real).max() < 0.01 * 50.0
         assert z.imag[1] == pytest.approx(2.0 * z.imag[0], rel=0.02)
         assert 0.0 < z.imag[0] < 0.15 * 50.0
     assert found["low", "high"][0] < min(found["low",][0], found["high",][0])
+    assert found["high",][0] < 0.15 * 50.0
 
 
 def test_a_lid_far_off_is_none():

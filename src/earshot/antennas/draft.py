@@ -54,7 +54,9 @@ class Draft:
         """The diameter every ready-made antenna has."""
         self.value("rod", is_, "0.000002 lambda", "0.03 lambda", "diameter of the metal")
 
-    def layer(self, thickness: str, made: Dielectric, name: str = "", *, under: bool = False, lid: bool = False) -> None:
+    def layer(
+        self, thickness: str, made: Dielectric, name: str = "", *, under: bool = False, lid: bool = False
+    ) -> None:
         """A layer, the next from the plane, of a dielectric that is in the library or is written down here.
 
         name: of its face away from the plane, in arithmetic. under: whether it is under the plane. lid: whether another

@@ -40,7 +40,7 @@ class KernelTable:
     powers, 4): cubics in each interval of the vector and the scalar kernel, each real and imaginary, of ρ times the
     kernel; rest (images, intervals, 4, 4): of the kernel less the 1/R of the first image, of the first two, and so on.
     end, between (intervals, 4): the kernels of `end_of_probe` and `between_probes`. tall: what the inductance of probes
-    is proportional to, m.
+    is proportional to, m. lossy_plane: whether they stand on one that takes power.
     """
 
     wavenumber: float
@@ -51,6 +51,7 @@ class KernelTable:
     end: Complexes
     between: Complexes
     tall: float
+    lossy_plane: bool = False
 
     def _cubic(self, coefficients: NDArray[np.generic], rho: ArrayLike) -> Complexes:
         x = place_among(self.steps, np.asarray(rho, float))
@@ -84,14 +85,14 @@ class KernelTable:
         """The same of a probe with itself, over the ring of its radius: the mean of K0 there is I0 K0.
 
         What is out of phase, which waves make that leave, is taken on the axis, where the probe sends them from: so the
-        power that it takes is what it sends.
+        power that it takes is what it sends. On a plane with loss it is of the ring as well, within which there is none.
         """
         from scipy.special import i0, k0
 
         k = self.wavenumber
         turn = 2.0 * math.pi * (np.arange(64) + 0.5) / 64
         around = self._cubic(self.between, 2.0 * radius * np.sin(turn / 2)).mean()
-        smooth = complex(around.real, self._cubic(self.between, 0.0).imag)
+        smooth = around if self.lossy_plane else complex(around.real, self._cubic(self.between, 0.0).imag)
         return complex(smooth - 2.0 * self.tall * k**2 * i0(k * radius) * k0(k * radius))
 
 
@@ -137,8 +138,8 @@ def images_of(spectrum: Spectrum, depth: float) -> Floats:
     if above is not None and 2.0 * above.thickness <= depth:
         under_lid = len(stack.above) == 1 and stack.lid
         seen = -1.0 + 0j if under_lid else (ea - onward[1]) / (ea + onward[1])
-        vector = -1.0 + 0j if under_lid and ma == mb == 1.0 else 0j
-        found.append((2.0 * above.thickness, vector, 2.0 * ea * first / (ea + eb) * seen))
+        lifted = -1.0 + 0j if under_lid and ma == mb == 1.0 else 0j
+        found.append((2.0 * above.thickness, lifted, 2.0 * ea * first / (ea + eb) * seen))
     return np.array([[d, v.real, v.imag, s.real, s.imag] for d, v, s in found])
 
 
@@ -217,9 +218,13 @@ class _Pair:
         """From its integrals (spectra, distances), 1/m, at nodes: one, or of two levels one each way."""
         # Between two levels the kernels are even in the distance, and what is tabled odd.
         flat: Any = "not-a-knot" if self.own else ((2, np.zeros(2)), "not-a-knot")
+        lossy = bool(self.spectrum.ground)
         plain = table_of(self.images, steps, self.spectrum.wavenumber, rho, values[:2], flat)
         *ends, between = np.moveaxis(cubics_through(values[2:], rho), 1, 0)
-        return [replace(plain, end=np.ascontiguousarray(end), between=between, tall=self.tall) for end in ends]
+        return [
+            replace(plain, end=np.ascontiguousarray(end), between=between, tall=self.tall, lossy_plane=lossy)
+            for end in ends
+        ]
 
 
 def waves_of(images: Floats, u0: Complexes, k0: float) -> Complexes:

@@ -99,4 +99,4 @@ def opening_table(spectrum: Spectrum, reach: float, cell: float) -> KernelTable:
     start = at_zero(smooth, beyond, min(x.thickness for x in spectrum.stack.layers) * k0)[:, None]
     ripple = 2.0 * spectrum.stack.thickness * k0
     values = np.concatenate([start, sommerfeld_integrals(smooth, rho[1:] * k0, beyond, ripple)], axis=1)
-    return table_of(images, steps, k0, rho, k0 * values)
+    return table_of(images, steps, k0, rho, np.asarray(k0 * values, np.complex128))

@@ -145,7 +145,7 @@ class Spectrum:
         self, layers: Sequence[Layer], k: Complexes, tm: bool, voltage: ArrayLike, current: ArrayLike
     ) -> tuple[Complexes, Complexes]:  # fmt: skip
         """Voltage and current beyond layers, from what is before them, as they are without division."""
-        voltage, current = np.asarray(voltage, np.complex128), np.asarray(current, np.complex128)
+        v, i = np.asarray(voltage, np.complex128), np.asarray(current, np.complex128)
         for layer in layers:
             d, eps, mu = self._figures(layer)
             u = decay(k, eps * mu)
@@ -154,8 +154,8 @@ class Spectrum:
             one, two = (
                 (u * u * over / (1j * eps), 1j * eps * over) if tm else (1j * mu * over, u * u * over / (1j * mu))
             )
-            voltage, current = voltage * c + one * current, current * c + two * voltage
-        return voltage, current
+            v, i = v * c + one * i, i * c + two * v
+        return v, i
 
     def _to_top(self, sweep: Sweep) -> tuple[Complexes, Complexes]:
         tm, te = (sweep.carried(self.stack.metal_on, len(self.stack.layers), kind) for kind in (True, False))

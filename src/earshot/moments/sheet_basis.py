@@ -69,7 +69,7 @@ def sheet_basis(mesh: SheetMesh, *, grounded: bool = False) -> SheetBasis:
     first = np.searchsorted(place, np.arange(len(unique)))
     # Every side after the first at an edge makes a function with the first, every side on a plane one of its own.
     # What lies in the plane itself is an opening, at whose rim the field along it is none.
-    standing = grounded & ~mesh.on_plane[mesh.triangles].all(axis=1)
+    standing = np.full(len(mesh), grounded) & ~mesh.on_plane[mesh.triangles].all(axis=1)
     alone = standing[order // 3] & mesh.on_plane[unique[place]].all(axis=1)
     later = np.flatnonzero((np.arange(len(order)) != first[place]) | alone)
     one, two = np.where(alone[later], order[later], order[first[place[later]]]), order[later]
