@@ -39,6 +39,8 @@ as in [design files](design-file.md).
 {example}```
 """
 
+_LISTED = ("band", "layer", "under", "array", "lattice", "circuit", "terrain")
+
 
 def _model(annotation: Any) -> type[BaseModel] | None:
     if isinstance(annotation, type) and issubclass(annotation, BaseModel):
@@ -65,7 +67,7 @@ def _sections(table: type[BaseModel], key: str, seen: dict[type[BaseModel], str]
             needed = f"`{str(field.default).lower() if isinstance(field.default, bool) else field.default}`"
         found = _model(field.annotation)
         path = ".".join(filter(None, [key, word]))
-        if found is not None and key == "" and word not in ("band", "layer", "under", "array", "lattice", "circuit", "terrain"):
+        if found is not None and key == "" and word not in _LISTED:
             path += ".NAME"
         if key.startswith("circuit") and word in ("part", "own"):
             path += ".NAME"

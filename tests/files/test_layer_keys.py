@@ -3,6 +3,7 @@
 import math
 from importlib import resources
 
+import numpy as np
 import pytest
 
 import earshot as es
@@ -187,8 +188,8 @@ def test_layers_under_the_plane_are_read_and_written_again(tmp_path):
     wide = es.layers.strip_width(medium.under.on(1), 50.0, 5e9)
     assert line.bounds[:, 1].max() - line.bounds[:, 1].min() == pytest.approx(wide, rel=1e-6)
     assert str(medium) == (
-        "3 mm of foam (εr 1.07, tan δ 0.001) on a plane of copper; under the plane, from it down: 800 µm of glass epoxy "
-        "(εr 4.4, tan δ 0.02) over 1 mm of ptfe (εr 2.08, tan δ 0.0003)"
+        "3 mm of foam (εr 1.07, tan δ 0.001) on a plane of copper; under the plane, from it down: 800 µm of glass "
+        "epoxy (εr 4.4, tan δ 0.02) over 1 mm of ptfe (εr 2.08, tan δ 0.0003)"
     )
     assert not es.check(design).stops
     higher = design.with_(height="4 mm")
@@ -198,7 +199,8 @@ def test_layers_under_the_plane_are_read_and_written_again(tmp_path):
     answer = es.solve(design, rule=es.MeshRule(sheets_per_wavelength=6))
     opened = es.read_results(es.write(answer, tmp_path / "slot.nc"))
     assert opened.network.z().values == pytest.approx(answer.network.z().values)
-    assert opened.drive().far_field().field(2.5, 0.0) == pytest.approx(answer.drive().far_field().field(2.5, 0.0))
+    seen = [np.array(s.drive().far_field().field(2.5, 0.0)) for s in (opened, answer)]
+    assert seen[0] == pytest.approx(seen[1])
 
 
 def test_what_has_no_metal_is_no_sheet_of_it(tmp_path):

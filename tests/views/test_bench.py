@@ -48,7 +48,7 @@ def test_new_writes_a_file_that_solves(run, tmp_path):
     assert run("new", "dipole", "-f", "432 MHz", "--out", target, "--force")[0] == 0
     status, out, _ = run("new", "--list", "--json")
     kinds = json.loads(out)
-    assert len(kinds) == 33
+    assert len(kinds) == 35
     for row in kinds:
         assert run("new", row["kind"], "-f", "868 MHz", "--out", target, "--force")[0] == 0
         assert run("check", target)[0] == 0

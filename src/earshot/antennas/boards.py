@@ -149,7 +149,7 @@ def slot_patch(
     shown(draft, "length", _THROUGH_SLOT * start.length, 0.8, 1.2, "of the patch, along the field",
            "-length / 2, -width / 2, high", "length / 2, -width / 2, high")  # fmt: skip
     shown(draft, "width", start.width, 0.4, 1.6, "of the patch, across the field")
-    # The slot is in both matters; how much it has to couple goes with how much the patch radiates, and so with its height.
+    # The slot is in both matters; how much it has to couple goes with what the patch radiates, and so with its height.
     slow, high = math.sqrt((made.permittivity + under.permittivity) / 2.0), over.thickness / wave
     shown(draft, "slot", 0.287 * (high / 0.04) ** 0.48 / slow * wave, 0.4, 1.6, "length of the slot, across the line",
            "0, -slot / 2, 0", "0, slot / 2, 0")  # fmt: skip

@@ -236,8 +236,9 @@ def meshed(board: OnBoard, mesh: SheetMesh) -> Iterator[Finding]:
     if longest > _OVER * gap:
         low = int(np.argmin(np.diff(faces)))
         says = (
-            f"metal at {board.z(faces[low])} and at {board.sense * faces[low + 1]:g} m is {gap:.3g} m apart, where edges of the mesh "
-            f"are {longest:.3g} m, {longest / gap:.0f} times as much: where the one ends the other's current is smeared"
+            f"metal at {board.z(faces[low])} and at {board.sense * faces[low + 1]:g} m is {gap:.3g} m apart, where "
+            f"edges of the mesh are {longest:.3g} m, {longest / gap:.0f} times as much: where the one ends the other's "
+            "current is smeared"
         )
         remedy = f"raise sheets_per_wavelength until edges are below {_OVER * gap:.3g} m"
         yield Finding("warn", antenna.name, says, remedy)

@@ -33,7 +33,7 @@ def boards_of(antenna: Antenna) -> list[OnBoard]:
 
 
 def across_plane(antenna: Antenna) -> Iterator[Finding]:
-    """Findings on what meets a plane with two sides: metal that crosses it, and openings that leave it or carry ports."""
+    """Findings on what meets a plane with two sides: metal that crosses it, openings that leave it or carry ports."""
     medium = antenna.medium
     close = _CLOSE * min((stack.thickness for stack in medium.sides), default=0.0)
     openings = []

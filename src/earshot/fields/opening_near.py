@@ -59,7 +59,7 @@ def sources_of(opening: SheetCurrents) -> tuple[Floats, Complexes]:
 def fields_of_opening(
     opening: SheetCurrents, stack: Stack, frequency: float, points: Floats
 ) -> tuple[Complexes, Complexes]:  # fmt: skip
-    """E and H (n, 3) at points (n, 3) on the topmost face of a stack and over it; raises UsageError as `fields_over`."""
+    """E and H (n, 3) at points (n, 3) on the topmost face of a stack and over it; raises as `fields_over`."""
     from ..kernels import overfield
 
     out = np.zeros((len(points), 6), np.complex128)

@@ -98,7 +98,7 @@ def guided_powers(stack: Stack, currents: Currents) -> list[tuple[str, float]]:
 def _strengths(spectrum: Spectrum, wave: SurfaceWave) -> tuple[float, float]:
     """a and b of a wave at the metal: its voltage there, and along a probe.
 
-    Signs are those of one wave on all levels: on a plane as an opening in it makes them, on an open board as at the top.
+    Signs are those of one wave on all levels: on a plane as openings in it make them, on an open board as at the top.
     """
     along, probe = math.sqrt(max(wave.level.imag, 0.0)), math.sqrt(max(-wave.alone.imag, 0.0))
     if spectrum.stack.has_plane:

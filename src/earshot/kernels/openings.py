@@ -4,7 +4,7 @@ import math
 
 from numba import njit
 
-_CLEAR = 1.2
+_WELL_OFF, _CLEAR = 5.0, 2.0
 
 
 @njit(inline="always", fastmath=True, error_model="numpy")
@@ -37,31 +37,30 @@ def _add_pair(x, y, w, u, v, weight, steps, table, out):
     out[8] += pull * (dy * u - dx * v)
 
 
+@njit(inline="always")
+def _set_for(away, size):
+    """Which set of points does for a triangle of a size, seen from so far."""
+    return 0 if away > _WELL_OFF * size else 1 if away > _CLEAR * size else 2
+
+
 @njit(nogil=True, cache=True, error_model="numpy")
-def through_openings(fine, starts, coarse, rough, mine, openings, open_starts, open_coarse, open_rough, yours,
-                     height, steps, table, first, last, out):  # fmt: skip
+def through_openings(points, starts, mine, others, begins, yours, height, steps, table, first, last, out):
     """Add for groups of points from first to last and triangles of openings: (9, groups, triangles).
 
     ∬ of a times 1, x, y, x', y' and y x' - x y', and of b times ρ̂x, ρ̂y and ρ̂y x' - ρ̂x y', with primes on the
-    opening. fine, coarse (3, points): places and weights of groups, starts, rough: where each begins; mine (3, groups):
-    middles and sizes; the same of openings. table (intervals, 2, 4): cubics of a and b.
+    opening. points (3, p): places and weights; starts (3, groups + 1): where those of each group begin in three sets,
+    from coarse to fine; mine (3, groups): middles and reaches; the same of openings. table (intervals, 2, 4): cubics.
     """
     for g in range(first, last):
-        for t in range(len(open_starts) - 1):
+        for t in range(begins.shape[1] - 1):
             apart = math.hypot(mine[0, g] - yours[0, t], mine[1, g] - yours[1, t]) - mine[2, g] - yours[2, t]
             away = math.hypot(height, max(apart, 0.0))
             # Each side is as fine as the way between asks of it.
-            few, open_few = away > _CLEAR * mine[2, g], away > _CLEAR * yours[2, t]
-            points, begin, end = (coarse, rough[g], rough[g + 1]) if few else (fine, starts[g], starts[g + 1])
-            others, begins, ends = (
-                (open_coarse, open_rough[t], open_rough[t + 1])
-                if open_few
-                else (openings, open_starts[t], open_starts[t + 1])
-            )
+            one, two = _set_for(away, mine[2, g]), _set_for(away, yours[2, t])
             own = out[:, g, t]
-            for p in range(begin, end):
-                for q in range(begins, ends):
+            for p in range(starts[one, g], starts[one, g + 1]):
+                for q in range(begins[two, t], begins[two, t + 1]):
                     _add_pair(
-                        points[0, p], points[1, p], points[2, p], others[0, q], others[1, q], others[2, q], steps, table,
-                        own,
+                        points[0, p], points[1, p], points[2, p], others[0, q], others[1, q], others[2, q], steps,
+                        table, own,
                     )  # fmt: skip

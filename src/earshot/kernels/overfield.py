@@ -56,7 +56,8 @@ def over_fields(
     """Add E and η0 H (n, 6), over η0 k²/2π, at places (n, 3), of which `which` (n,) says the height in the table.
 
     corners (m, 9), number, vector: triangles of J = number r - vector, at a level. points (q, 2), moments (q, 4): of
-    currents without divergence, of probes over k, and divergences over k. steps to length: see `media.near_table.NearTable`.
+    currents without divergence, of probes over k, and divergences over k. steps to length: see
+    `media.near_table.NearTable`.
     """
     stack, depth, found = room_for_points()
     p = np.empty(3)

@@ -85,7 +85,7 @@ class KernelTable:
         """The same of a probe with itself, over the ring of its radius: the mean of K0 there is I0 K0.
 
         What is out of phase, which waves make that leave, is taken on the axis, where the probe sends them from: so the
-        power that it takes is what it sends. On a plane with loss it is of the ring as well, within which there is none.
+        power that it takes is what it sends. On a plane with loss it is of the ring as well, with none inside.
         """
         from scipy.special import i0, k0
 
@@ -240,7 +240,7 @@ def waves_of(images: Floats, u0: Complexes, k0: float) -> Complexes:
 def table_of(
     images: Floats, steps: Floats, k0: float, rho: Floats, values: Complexes, ends: Any = "not-a-knot"
 ) -> KernelTable:
-    """That of vector and scalar kernels, 1/m, from what images leave of them (2, distances) at nodes; without probes."""
+    """That of vector and scalar kernels, 1/m, from what images leave (2, distances) at nodes; without probes."""
     whole = np.zeros((2, len(rho)), np.complex128)
     for depth, vr, vi, sr, si in images:
         far = np.hypot(rho, depth)

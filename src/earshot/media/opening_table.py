@@ -1,8 +1,8 @@
-"""The kernels of openings in the plane of a stack, tabulated against distance: what the field across one does to itself,
-and what it does on faces of the layers.
+"""The kernels of openings in the plane of a stack, tabulated against distance: what the field across one does to
+itself, and on faces of the layers.
 
-A field E0 across z = 0 is a magnetic current E0 × ẑ on the plane closed up. Among themselves these have the kernels that
-currents on a face have in the dual layers, ε and µ exchanged, over a wall that lets no magnetic current flow.
+A field E0 across z = 0 is a magnetic current E0 × ẑ on the plane closed up. Among themselves these have the kernels
+that currents on a face have in the dual layers, ε and µ exchanged, over a wall along which no magnetic field is.
 """
 
 from __future__ import annotations
@@ -88,7 +88,7 @@ def images_of_opening(spectrum: Spectrum, depth: float) -> Floats:
 
 
 def opening_table(spectrum: Spectrum, reach: float, cell: float) -> KernelTable:
-    """What magnetic currents on the plane do to one another up to a distance `reach`, m, for triangles up to `cell`, m."""
+    """What magnetic currents on the plane do to one another up to a distance `reach`, m; triangles up to `cell`, m."""
     images, steps, k0 = images_of_opening(spectrum, 1.5 * cell), spacing(spectrum), spectrum.wavenumber
     rho = nodes_of(steps, int(place_among(steps, np.array(reach))) + 2)
     beyond = spectrum.slowest + 0.5

@@ -1,7 +1,7 @@
 """Sommerfeld integrals ∫ f(k) J0(kρ) k dk on a path that converges for every ρ > 0.
 
-From 0 the path goes up to b + jb, along Im k = b to a, beyond every pole and branch point, and there J0 = (H1 + H2)/2 is
-split: H1 goes up aslant, H2 down, and both fade like e^{-tρ}. All in units of k0.
+From 0 the path goes up to b + jb, along Im k = b to a, beyond every pole and branch point, and there J0 = (H1 + H2)/2
+is split: H1 goes up aslant, H2 down, and both fade like e^{-tρ}. All in units of k0.
 """
 
 from __future__ import annotations

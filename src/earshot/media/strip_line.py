@@ -59,7 +59,8 @@ class StripLine:
 def strip_line(stack: Stack, width: str | float, frequency: str | float) -> StripLine:
     """The slowest wave of an endless strip printed on a stack, without loss in the metal of the strip.
 
-    Between two planes, where it hardly disperses, as at low frequencies. Raises UsageError for a width or frequency that is not above zero, RunError when no wave is found.
+    Between two planes, where it hardly disperses, as at low frequencies. Raises UsageError for a width or frequency
+    that is not above zero, RunError when no wave is found.
     """
     metres, hertz = units.length(width, "strip_line, width"), units.frequency(frequency)
     if not metres > 0.0:

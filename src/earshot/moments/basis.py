@@ -20,8 +20,8 @@ from .wire_basis import WireBasis
 
 @dataclass(frozen=True, eq=False)
 class Basis:
-    """Functions on sheets, if there are any, then on wires. reach: how far a wire's foot may be from its vertex; planes:
-    heights of those that wires may end on, metres.
+    """Functions on sheets, if there are any, then on wires. reach: how far a wire's foot may be from its vertex;
+    planes: heights of those that wires may end on, metres.
     """
 
     wires: WireBasis

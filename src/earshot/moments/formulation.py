@@ -324,7 +324,7 @@ class OnBothSides:
         """The field in the layers of the side that it comes from, and across openings in the plane."""
         return tested_by_sides(sides_of(basis, self.medium), basis.size, wave, frequency)
 
-    def potential(self, basis: Basis, amounts: Complexes, frequency: float, segments: Ints) -> Complexes:
+    def potential(self, _basis: Basis, _amounts: Complexes, _frequency: float, segments: Ints) -> Complexes:
         """There are no wires in the air."""
         return np.zeros(len(segments), np.complex128)
 

@@ -1,13 +1,13 @@
 """Openings in a plane between layers: what is on either side of it, and what joins the two.
 
-The field across an opening, E0 = ẑ × Σ v f with functions f as those of sheets, makes both sides problems of their own over
-a plane that is closed, with a magnetic current E0 × ẑ on it, of which each sees its own. Fields on both sides along the
-plane are the same there,
+The field across an opening, E0 = ẑ × Σ v f with functions f as those of sheets, makes both sides problems of their own
+over a plane that is closed, with a magnetic current E0 × ẑ on it, of which each sees its own. Fields on both sides
+along the plane are the same there,
 
     Σ ⟨f, H⟩ = 0 over both sides,  H = -(Y v) + ...,
 
-with what is under the plane mirrored, so that both look alike. By reciprocity what metal does to an opening is what that
-does to metal, C = ⟨j, E⟩, so that the whole is symmetric: [Z, -C; -Cᵀ, -Y].
+with what is under the plane mirrored, so that both look alike. By reciprocity what metal does to an opening is what
+that does to metal, C = ⟨j, E⟩, so that the whole is symmetric: [Z, -C; -Cᵀ, -Y].
 """
 
 from __future__ import annotations
@@ -33,19 +33,17 @@ from .sheet_matrix import arrays_of, scales
 from .sheet_matrix import in_shares as in_spans
 
 _NEAR_COST = 1500
-_FINE = 1.0
+_FINE = 1.5
 _TOGETHER = 8
 
 
 class Groups(NamedTuple):
-    """Points that belong together: fine and coarse sets (3, points) of places and weights, and where each begins;
-    middles and sizes (3, groups).
+    """Points that belong together: places and weights (3, points), where each group begins in three sets of them, from
+    coarse to fine (3, groups + 1), and middles and reaches (3, groups).
     """
 
-    fine: Floats
+    points: Floats
     starts: Ints
-    coarse: Floats
-    rough: Ints
     around: Floats
 
 
@@ -142,20 +140,21 @@ def seen_through(side: Side, openings: SheetBasis, frequency: float) -> Complexe
 
 
 def _groups(mesh: SheetMesh, height: float, others: Floats | None = None) -> Groups:
-    """Every triangle as points, and as seven: fine beside a height, and beside how far the nearest others (n, 3) are."""
+    """Every triangle as three points, as seven, and fine beside a height and how far the nearest others (n, 3) are."""
     from scipy.spatial import cKDTree
 
-    from ..kernels.sheets import P7, W7
+    from ..kernels.sheets import P3, P7, W3, W7
 
     size = mesh.edge_lengths.max(axis=1)
     away = 0.0 if others is None else cKDTree(others[:, :2]).query(mesh.centres[:, :2])[0] - size
     wanted = _FINE * np.maximum(height, away) * np.ones(len(mesh))
     corners, owner = _cut(mesh.corners, wanted)
     areas = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
-    starts = len(W7) * np.searchsorted(owner, np.arange(len(mesh) + 1))
-    around = np.concatenate([mesh.centres[:, :2].T, size[None]])
-    coarse = _by_rule(P7, W7, mesh.corners, mesh.areas)
-    return Groups(_by_rule(P7, W7, corners, areas), starts, coarse, len(W7) * np.arange(len(mesh) + 1), around)
+    each = np.arange(len(mesh) + 1)
+    sets = [_by_rule(P3, W3, mesh.corners, mesh.areas), _by_rule(P7, W7, mesh.corners, mesh.areas)]
+    starts = [3 * each, 3 * each[-1] + 7 * each, 10 * each[-1] + 7 * np.searchsorted(owner, each)]
+    around = np.concatenate([mesh.centres[:, :2].T, mesh.reaches[None]])
+    return Groups(np.concatenate([*sets, _by_rule(P7, W7, corners, areas)], axis=1), np.array(starts), around)
 
 
 def _by_rule(rule: Floats, weights: Floats, corners: Floats, areas: Floats) -> Floats:
@@ -185,7 +184,7 @@ def _points(places: Floats) -> Groups:
     """Points (n, 3) that are groups of their own, of weight one."""
     alone = np.stack([places[:, 0], places[:, 1], np.ones(len(places))])
     around = np.stack([places[:, 0], places[:, 1], np.zeros(len(places))])
-    return Groups(alone, np.arange(len(places) + 1), alone, np.arange(len(places) + 1), around)
+    return Groups(alone, np.tile(np.arange(len(places) + 1), (3, 1)), around)
 
 
 def _numbers(groups: Groups, across: Groups, height: float, table: ThroughOpening, kind: int) -> Complexes:
@@ -193,8 +192,8 @@ def _numbers(groups: Groups, across: Groups, height: float, table: ThroughOpenin
     from ..kernels import openings as kernel
 
     announce(kernel.through_openings)
-    count = len(groups.starts) - 1
-    found = np.zeros((9, count, len(across.starts) - 1), np.complex128)
+    count = groups.around.shape[1]
+    found = np.zeros((9, count, across.around.shape[1]), np.complex128)
     cubics = np.ascontiguousarray(table.cubics[:, [0, kind]])
 
     def work(first: int) -> None:

@@ -65,7 +65,7 @@ def section(antenna: Antenna | Design | DesignFile, *, along: str = "x", at: str
         axes.set_xlabel(f"{along}, mm")
         axes.set_ylabel("z, mm")
         axes.set_yticks([1e3 * z for z in _faces(shown.medium.sides or (stack,))])
-        axes.yaxis.set_major_formatter(lambda z, _: f"{z:.4g}")
+        axes.yaxis.set_major_formatter(lambda z, _: f"{z:.3g}")
         room = Room(axes)
         for name, place in names[:_MOST_NAMES]:
             room.put(name, place, size=9.0)
