@@ -409,6 +409,20 @@ _TERMS = (
         ("TM0", "TE1", "surface wave TM0"),
     ),
     Term(
+        "parallel-plate wave",
+        "A wave between two planes, which layers under a lid guide; its power leaves sideways and reaches no far field.",
+        "poles of the layers between both planes",
+        "Collin 1991, ch. 11",
+        ("between planes", "parallel-plate wave TM0"),
+    ),
+    Term(
+        "opening",
+        "A hole in a plane that both sides see: the field across it is a magnetic current on either side.",
+        "M = E × n",
+        "Harrington and Mautz 1976",
+        ("slot", "aperture in a plane"),
+    ),
+    Term(
         "lost",
         "Where power goes that is sent and not radiated: returned by the mismatch, into metal, jackets, layers, earth.",
         "P_sent - P_radiated, by part",
