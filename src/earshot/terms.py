@@ -410,7 +410,7 @@ _TERMS = (
     ),
     Term(
         "parallel-plate wave",
-        "A wave between two planes, which layers under a lid guide; its power leaves sideways and reaches no far field.",
+        "A wave between two planes, which layers under a lid guide; its power leaves sideways, to no far field.",
         "poles of the layers between both planes",
         "Collin 1991, ch. 11",
         ("between planes", "parallel-plate wave TM0"),

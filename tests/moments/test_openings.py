@@ -246,3 +246,15 @@ def test_a_side_without_a_plane_is_refused():
     open_ = es.Stack(es.Layer("1 mm", "ptfe"), open_below=True)
     with pytest.raises(es.UsageError, match="open below"):
         es.layers.BothSides(open_, es.Stack(es.Layer("1 mm", "ptfe")))
+
+
+def test_a_slot_on_a_plane_of_one_side_is_told_what_it_wants():
+    slot = es.Sheet("slot", es.shapes.plate(1e-3, 9e-3))
+    antenna = es.Antenna("a", [], [], es.substrate("1 mm", "ptfe"), sheets=[slot])
+    assert any("where there are layers under it as well" in str(f) for f in es.check(antenna, HERTZ).stops)
+
+
+def test_cells_without_end_have_one_side():
+    cell = es.cells.Cell(slot_fed(np.random.default_rng(11)), es.cells.Lattice([[0.04, 0], [0, 0.04]]))
+    with pytest.raises(es.ModelError, match="plane with two sides"):
+        es.cells.scan(cell, [es.cells.towards(0.0, 0.0)], HERTZ)

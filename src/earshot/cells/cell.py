@@ -102,8 +102,13 @@ def basis_for(cell: Cell, frequency: float, rule: MeshRule, fed: bool) -> CellBa
     findings = check_cell(cell, frequency, rule, fed=fed)
     if findings.stops:
         raise ModelError("\n".join(str(f) for f in findings.stops), findings)
-    made = cell_basis(antenna_basis(cell.antenna, wavelength(frequency), rule), cell.lattice)
     stack = cell.antenna.medium.stack
+    if cell.antenna.medium.sides or (stack is not None and stack.lid):
+        raise ModelError(
+            f"antenna '{cell.antenna.name}': cells without end are not solved on a plane with two sides or under lids: "
+            "have layers on one side of it, or solve an array"
+        )
+    made = cell_basis(antenna_basis(cell.antenna, wavelength(frequency), rule), cell.lattice)
     printed = [] if stack is None else [bool(stack.carries(s.surface.bounds[:, 2]).all()) for s in cell.antenna.sheets]
     if len(made.reached) > 1 and any(printed) and not all(printed):
         raise ModelError(

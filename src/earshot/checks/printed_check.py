@@ -85,6 +85,8 @@ def described(board: OnBoard) -> Iterator[Finding]:
         where = board.z(low if level[np.argmin(sheet.surface.bounds[:, 2])] < 0 else high)
         says = f"sheet '{sheet.name}' is on no face of the layers, and not clear of them: it reaches {where}"
         remedy = f"print it flat {board.faces}, where layers end, or move it clear of them, {board.top}"
+        if max(abs(low), abs(high)) <= _CLOSE * top and not antenna.medium.sides and stack.has_plane:
+            remedy = "it is an opening in the plane where there are layers under it as well; else raise it"
         yield Finding("stop", sheet.name, says, remedy)
     for wire in antenna.wires:
         yield from (_through(board, wire) if wire.corners[:, 2].min() < top * (1.0 - _CLOSE) else _over(board, wire))

@@ -26,6 +26,8 @@ class BothSides(Plain):
 
     def __post_init__(self) -> None:
         for side, where in ((self.over, "over"), (self.under, "under")):
+            if not isinstance(side, Stack):
+                raise UsageError(f"layers on both sides: what is {where} the plane, {side!r}, is not a Stack of layers")
             if not side.has_plane:
                 raise UsageError(f"layers on both sides: what is {where} the plane is open below: leave that out")
 
