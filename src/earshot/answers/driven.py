@@ -159,7 +159,8 @@ class Driven(Told):
         shut = [stack.lid for stack in self.antenna.medium.sides or (self.antenna.medium.stack,) if stack is not None]
         if shut and all(shut):
             raise UsageError(
-                f"antenna '{self.antenna.name}' is between planes, where no waves get out: it has no far field"
+                f"antenna '{self.antenna.name}' is between planes, where no waves get out: it has no far field: take "
+                "its network (solution.network, or `earshot export DESIGN FILE.s2p`), or cut an opening"
             )
         return FarField(self.flow, self.accepted, self.incident, self.antenna.name)
 

@@ -95,4 +95,5 @@ class BothSides(Plain):
         return BothSides(self.over.scaled(factor), self.under.scaled(factor))
 
     def __str__(self) -> str:
-        return f"{self.over}; under the plane, from it down: {' over '.join(map(str, self.under.layers_in_words))}"
+        shut = ", on a lid" if self.under.lid else ""
+        return f"{self.over}; under the plane, from it down: {' over '.join(self.under.layers_in_words)}{shut}"

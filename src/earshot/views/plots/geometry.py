@@ -148,6 +148,9 @@ def _wires(view: _View, antenna: Antenna, names: bool) -> None:
     draw_sheets(view.axes, antenna, flat=(view.across, view.up) if view.flat else None, names=names)
     for i, wire in enumerate(antenna.wires):
         view.line(wire.corners, color=INK, linewidth=2.6, solid_capstyle="round", solid_joinstyle="round")
+        if view.flat and np.ptp(wire.corners[:, [view.across, view.up]], axis=0).max() <= wire.radius:
+            # Seen along itself it would be nothing.
+            view.line(wire.corners[:1], marker="o", markersize=5, markeredgewidth=0, color=INK, zorder=3)
         # A probe seen from above is under its port.
         if names and not antenna.printed:
             # Off the middle, where ports usually are, and not all at the same share.

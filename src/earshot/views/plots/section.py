@@ -25,7 +25,7 @@ from .surfaces import cut_lines, drawn_meshes
 _RATIOS = (1, 2, 3, 5, 8, 10, 15, 20, 30, 50, 80, 100, 200, 500, 1000)
 _TALL = 0.42
 _LIGHT, _DEEP = np.array(to_rgb("#f1ebdb")), np.array(to_rgb("#c9a46a"))
-_MOST_NAMES = 14
+_MOST_NAMES, _MOST_BESIDE = 14, 6
 
 
 def section(antenna: Antenna | Design | DesignFile, *, along: str = "x", at: str | float | None = None) -> Figure:
@@ -106,6 +106,9 @@ def _draw_layers(axes: Axes, sides: tuple[Stack, ...]) -> None:
             transform=axes.transAxes, va="center", fontsize=9,
         )  # fmt: skip
     metal = stack.plane.name if stack.plane else "perfect conductor"
+    for side, sense in zip(sides, (1.0, -1.0), strict=False):
+        if side.lid:
+            axes.plot([left, right], [1e3 * sense * side.thickness] * 2, color=INK, ls="-", lw=3, zorder=2)
     if len(sides) > 1:
         axes.plot([left, right], [0.0, 0.0], color=INK, ls="-", lw=3, zorder=2)
         axes.text(1.02, 0.03, f"plane at z = 0: {metal}", transform=axes.transAxes, va="center", fontsize=9)
@@ -150,11 +153,13 @@ def _draw_metal(axes: Axes, antenna: Antenna, axis: int, where: float) -> Names:
 
 def _draw_wires(axes: Axes, antenna: Antenna, axis: int, where: float, close: float) -> Names:
     names: Names = []
+    told = len(antenna.wires) <= _MOST_BESIDE
     for wire in antenna.wires:
         here = bool((np.abs(wire.corners[:, 1 - axis] - where) <= max(close, wire.radius)).all())
         x, z = 1e3 * wire.corners[:, axis], 1e3 * wire.corners[:, 2]
         axes.plot(x, z, color=LINES[4], ls="-", lw=3.5 if here else 1.5, alpha=1.0 if here else 0.5, zorder=5)
-        names.append((wire.name if here else f"{wire.name} (beside)", (float(x.mean()), float(z.mean()))))
+        if here or told:
+            names.append((wire.name if here else f"{wire.name} (beside)", (float(x.mean()), float(z.mean()))))
     return names
 
 
