@@ -115,7 +115,7 @@ def test_a_basis_has_no_flags():
 
     from earshot.moments.basis import Basis
 
-    assert [field.name for field in fields(Basis)] == ["wires", "sheets", "reach"]
+    assert [field.name for field in fields(Basis)] == ["wires", "sheets", "reach", "planes"]
 
 
 def test_it_runs_where_the_system_tells_less(tmp_path):
