@@ -258,3 +258,21 @@ def test_cells_without_end_have_one_side():
     cell = es.cells.Cell(slot_fed(np.random.default_rng(11)), es.cells.Lattice([[0.04, 0], [0, 0.04]]))
     with pytest.raises(es.ModelError, match="plane with two sides"):
         es.cells.scan(cell, [es.cells.towards(0.0, 0.0)], HERTZ)
+
+
+def test_a_slot_over_a_gap_between_planes_with_nothing_but_posts():
+    """No metal on any level: a post from plane to plane drives the gap, and that the slot."""
+    rng = np.random.default_rng(12)
+    under = [es.Layer(rng.uniform(1e-3, 2e-3), es.Dielectric("u", rng.uniform(1.5, 4.0)))]
+    posts = [
+        es.Wire(f"post {n}", [(x, y, 0), (x, y, -under[0].thickness)], radius=rng.uniform(0.1e-3, 0.5e-3))
+        for n, (x, y) in enumerate([(-5e-3, 0.5e-3), (9e-3, 2e-3), (-9e-3, 3e-3)])
+    ]
+    slot = es.Sheet("slot", es.shapes.plate(1.2e-3, rng.uniform(18e-3, 26e-3)))
+    medium = both_sides([es.Layer("2 mm", es.Dielectric("o", 1.3))], under, lid=True)
+    antenna = es.Antenna("gap", posts, [es.Port("in", "post 0", at=0)], medium, sheets=[slot])
+    assert not es.check(antenna, HERTZ).stops
+    budget = es.solve(antenna, HERTZ, rule=RULE).drive().budget()["power_W"]
+    gone = budget["radiated"] + sum(v for k, v in budget.items() if "wave" in k)
+    assert gone == pytest.approx(budget["accepted"], rel=1e-3)
+    assert budget["radiated"] > 0.01 * budget["accepted"]

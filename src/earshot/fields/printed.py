@@ -63,8 +63,8 @@ def guided_powers(stack: Stack, currents: Currents) -> list[tuple[str, float]]:
 
     From the residues of the stack without loss: ½ η0 k0² k/4π ∫ |Σ a N + j b I|² dφ over all levels, with the residues
     ja² of a horizontal current, ab of a probe, -jb² of a probe with itself, and N, I the radiation vector at that
-    wavenumber; a has the sign that the wave's voltage has on the level. An opening adds j t/a = i/b times that of its
-    field, with the residues t of what that does on the level, and i of the current at z = 0 from a probe.
+    wavenumber; a has the sign that the wave's voltage has on the level. An opening adds jc times that of its
+    field, with the residue jc² of the current that one volt there makes flow.
     """
     plain = stack.lossless
     waves, found = surface_waves(Spectrum(plain, currents.frequency)), []
@@ -80,11 +80,8 @@ def guided_powers(stack: Stack, currents: Currents) -> list[tuple[str, float]]:
             sent += along * _flow(sums, wave.tm, phi) + 1j * probe * sums[:, 2]
         places, moments = currents.opening_moments
         if len(places):
-            along, probe = _strengths(Spectrum(plain, currents.frequency), wave)
             sums = _along(places - middle, moments, k, phi)
-            # By either, which are one but where a wave has nothing of it.
-            share = 1j * wave.opening / along if abs(along) > abs(probe) else wave.below / probe
-            sent += share / WAVE_IMPEDANCE * _flow(sums, wave.tm, phi)
+            sent += 1j * math.sqrt(max(wave.across.imag, 0.0)) / WAVE_IMPEDANCE * _flow(sums, wave.tm, phi)
         if currents.in_air is not None:
             spectrum = Spectrum(plain, currents.frequency)
             along, _ = _strengths(spectrum, wave)

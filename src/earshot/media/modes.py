@@ -20,8 +20,8 @@ class SurfaceWave:
 
     index: its wavenumber over k0, the imaginary part below zero where it fades. level, probe, alone: residues there of
     the voltage at the metal from a horizontal current, from a probe, of ∫ E_z dz along a probe from itself, of the
-    voltage at the metal from one across z = 0, and of the current there from a probe, times 1/k0 as everything in a
-    `Spectrum`.
+    voltage at the metal from one across z = 0, of the current there from a probe, and of that from one volt, times
+    1/k0 as everything in a `Spectrum`.
     """
 
     tm: bool
@@ -32,6 +32,7 @@ class SurfaceWave:
     alone: complex
     opening: complex
     below: complex
+    across: complex
 
     @property
     def name(self) -> str:
@@ -123,7 +124,8 @@ def _with_residues(spectrum: Spectrum, tm: bool, number: int, pole: complex, roo
     turn = np.exp(2j * math.pi * np.arange(32) / 32)
     sweep, own = spectrum.sweep(pole + radius * turn), spectrum.stack.metal_on
     voltages, inner, current = sweep.probe(own)
-    level, opening = sweep.shunt(own, tm), sweep.carried(0, own, tm)
-    shown = [level, opening] + ([voltages[own], inner[own], current] if tm else [])
+    shown = [sweep.shunt(own, tm), sweep.carried(0, own, tm), 1.0 / sweep.up(0, tm)]
+    shown += [voltages[own], inner[own], current] if tm else []
     found = [complex((x * turn).mean() * radius) for x in shown] + [0j] * 3
-    return SurfaceWave(tm, number, pole, found[0], found[2], found[3], found[1], found[4])
+    level, opening, across, probe, alone, below = found[:6]
+    return SurfaceWave(tm, number, pole, level, probe, alone, opening, below, across)
