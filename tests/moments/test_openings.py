@@ -276,3 +276,13 @@ def test_a_slot_over_a_gap_between_planes_with_nothing_but_posts():
     gone = budget["radiated"] + sum(v for k, v in budget.items() if "wave" in k)
     assert gone == pytest.approx(budget["accepted"], rel=1e-3)
     assert budget["radiated"] > 0.01 * budget["accepted"]
+
+
+def test_numbers_are_held_a_few_at_a_time(monkeypatch):
+    antenna = slot_fed(np.random.default_rng(13))
+    basis = antenna_basis(antenna, 2 * math.pi / K, RULE)
+    whole = formulation(antenna.medium).matrix(basis, HERTZ)
+    monkeypatch.setattr("earshot.moments.openings._PAIRS", 5000)
+    assert formulation(antenna.medium).matrix(basis, HERTZ) == pytest.approx(
+        whole, rel=1e-9, abs=1e-12 * abs(whole).max()
+    )

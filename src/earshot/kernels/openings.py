@@ -44,22 +44,22 @@ def _set_for(away, size):
 
 
 @njit(nogil=True, cache=True, error_model="numpy")
-def through_openings(points, starts, mine, others, begins, yours, height, steps, table, first, last, out):
+def through_openings(points, spans, mine, others, their_spans, yours, height, steps, table, first, last, out):
     """Add for groups of points from first to last and triangles of openings: (9, groups, triangles).
 
     ∬ of a times 1, x, y, x', y' and y x' - x y', and of b times ρ̂x, ρ̂y and ρ̂y x' - ρ̂x y', with primes on the
-    opening. points (3, p): places and weights; starts (3, groups + 1): where those of each group begin in three sets,
-    from coarse to fine; mine (3, groups): middles and reaches; the same of openings. table (intervals, 2, 4): cubics.
+    opening. points (3, p): places and weights; spans (3, groups, 2): where those of each group are in three sets, from
+    coarse to fine; mine (3, groups): middles and reaches; the same of openings. table (intervals, 2, 4): cubics.
     """
     for g in range(first, last):
-        for t in range(begins.shape[1] - 1):
+        for t in range(their_spans.shape[1]):
             apart = math.hypot(mine[0, g] - yours[0, t], mine[1, g] - yours[1, t]) - mine[2, g] - yours[2, t]
             away = math.hypot(height, max(apart, 0.0))
             # Each side is as fine as the way between asks of it.
             one, two = _set_for(away, mine[2, g]), _set_for(away, yours[2, t])
             own = out[:, g, t]
-            for p in range(starts[one, g], starts[one, g + 1]):
-                for q in range(begins[two, t], begins[two, t + 1]):
+            for p in range(spans[one, g, 0], spans[one, g, 1]):
+                for q in range(their_spans[two, t, 0], their_spans[two, t, 1]):
                     _add_pair(
                         points[0, p], points[1, p], points[2, p], others[0, q], others[1, q], others[2, q], steps,
                         table, own,

@@ -35,16 +35,22 @@ from .sheet_matrix import in_shares as in_spans
 _NEAR_COST = 1500
 _FINE = 1.5
 _TOGETHER = 8
+_PAIRS = 2_000_000
+"""Of triangles, whose numbers are held at once: some 300 MB."""
 
 
 class Groups(NamedTuple):
-    """Points that belong together: places and weights (3, points), where each group begins in three sets of them, from
-    coarse to fine (3, groups + 1), and middles and reaches (3, groups).
+    """Points that belong together: places and weights (3, points), where those of each group are in three sets of them,
+    from coarse to fine (3, groups, 2), and middles and reaches (3, groups).
     """
 
     points: Floats
-    starts: Ints
+    spans: Ints
     around: Floats
+
+    def only(self, chosen: Ints) -> Groups:
+        """Some groups."""
+        return Groups(self.points, np.ascontiguousarray(self.spans[:, chosen]), self.around[:, chosen])
 
 
 @dataclass(frozen=True, eq=False)
@@ -130,11 +136,10 @@ def seen_through(side: Side, openings: SheetBasis, frequency: float) -> Complexe
         across = _groups(openings.mesh, height)
         if level.metal is not None:
             around = _groups(level.metal.mesh, height, openings.mesh.centres)
-            numbers = _numbers(around, across, height, table, 1)
-            found[level.on_metal] += _on_metal(level.metal, openings, numbers)
-            found[first:] += _from_fans(level, openings, numbers, (across, height, table))
+            found[level.on_metal] += _on_metal(level.metal, openings, around, (across, height, table))
+            found[first:] += _from_fans(level, openings, around, (across, height, table))
         if len(level.probes):
-            numbers = _numbers(_points(level.probes), across, height, table, 2)
+            numbers = _numbers(_points(level.probes), (across, height, table), 2)
             found[first:] += level.up.T @ _potentials(numbers, openings)
     return found
 
@@ -152,9 +157,10 @@ def _groups(mesh: SheetMesh, height: float, others: Floats | None = None) -> Gro
     areas = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
     each = np.arange(len(mesh) + 1)
     sets = [_by_rule(P3, W3, mesh.corners, mesh.areas), _by_rule(P7, W7, mesh.corners, mesh.areas)]
-    starts = [3 * each, 3 * each[-1] + 7 * each, 10 * each[-1] + 7 * np.searchsorted(owner, each)]
+    starts = np.array([3 * each, 3 * each[-1] + 7 * each, 10 * each[-1] + 7 * np.searchsorted(owner, each)])
+    spans = np.stack([starts[:, :-1], starts[:, 1:]], axis=2)
     around = np.concatenate([mesh.centres[:, :2].T, mesh.reaches[None]])
-    return Groups(np.concatenate([*sets, _by_rule(P7, W7, corners, areas)], axis=1), np.array(starts), around)
+    return Groups(np.concatenate([*sets, _by_rule(P7, W7, corners, areas)], axis=1), spans, around)
 
 
 def _by_rule(rule: Floats, weights: Floats, corners: Floats, areas: Floats) -> Floats:
@@ -184,14 +190,20 @@ def _points(places: Floats) -> Groups:
     """Points (n, 3) that are groups of their own, of weight one."""
     alone = np.stack([places[:, 0], places[:, 1], np.ones(len(places))])
     around = np.stack([places[:, 0], places[:, 1], np.zeros(len(places))])
-    return Groups(alone, np.tile(np.arange(len(places) + 1), (3, 1)), around)
+    each = np.arange(len(places))
+    return Groups(alone, np.tile(np.stack([each, each + 1], axis=1), (3, 1, 1)), around)
 
 
-def _numbers(groups: Groups, across: Groups, height: float, table: ThroughOpening, kind: int) -> Complexes:
+Seen = tuple[Groups, float, ThroughOpening]
+"""Openings as points, and a height over them with what their fields do there."""
+
+
+def _numbers(groups: Groups, seen: Seen, kind: int) -> Complexes:
     """The nine numbers of groups and triangles of openings, see the kernel; kind: of what goes with ρ̂."""
     from ..kernels import openings as kernel
 
     announce(kernel.through_openings)
+    across, height, table = seen
     count = groups.around.shape[1]
     found = np.zeros((9, count, across.around.shape[1]), np.complex128)
     cubics = np.ascontiguousarray(table.cubics[:, [0, kind]])
@@ -222,11 +234,17 @@ def _potentials(numbers: Complexes, openings: SheetBasis) -> Complexes:
     return np.asarray(numbers[8] @ d + numbers[6] @ qy - numbers[7] @ qx)
 
 
-def _on_metal(metal: SheetBasis, openings: SheetBasis, numbers: Complexes) -> Complexes:
+def _on_metal(metal: SheetBasis, openings: SheetBasis, around: Groups, seen: Seen) -> Complexes:
     """⟨f, E⟩ = ∫ f·a E0 + ∫ (∇·f) Φ of functions of metal and of openings."""
+    found = np.zeros((metal.size, openings.size), np.complex128)
     c, px, py = _by_triangle(metal)
-    along, ex, ey = _fields(numbers, openings)
-    return np.asarray(c.T @ (along + 2.0 * _potentials(numbers, openings)) - px.T @ ex - py.T @ ey)
+    together = max(_PAIRS // len(openings.mesh), 1)
+    for first in range(0, len(metal.mesh), together):
+        own = np.arange(first, min(first + together, len(metal.mesh)))
+        numbers = _numbers(around.only(own), seen, 1)
+        along, ex, ey = _fields(numbers, openings)
+        found += c[own].T @ (along + 2.0 * _potentials(numbers, openings)) - px[own].T @ ex - py[own].T @ ey
+    return found
 
 
 def _fields(numbers: Complexes, openings: SheetBasis) -> tuple[Complexes, Complexes, Complexes]:
@@ -236,20 +254,18 @@ def _fields(numbers: Complexes, openings: SheetBasis) -> tuple[Complexes, Comple
     return numbers[5] @ d + numbers[1] @ qy - numbers[2] @ qx, ex, ey
 
 
-def _from_fans(
-    level: Level, openings: SheetBasis, numbers: Complexes, seen: tuple[Groups, float, ThroughOpening]
-) -> Complexes:  # fmt: skip
+def _from_fans(level: Level, openings: SheetBasis, around: Groups, seen: Seen) -> Complexes:
     """The same of feet (wires, functions of openings): halves on triangles, what has no divergence, and the charge of
     the current that comes up at their vertex.
     """
-    along, ex, ey = _fields(numbers, openings)
-    along = along + 2.0 * _potentials(numbers, openings)
     found = np.zeros((level.up.shape[1], openings.size), np.complex128)
     for fan, into in zip(level.fans, level.into, strict=True):
-        own, c = fan.triangles, fan.coefficients
-        at = _numbers(_points(np.concatenate([fan.points, fan.apex[None]])), *seen, 1)
+        numbers = _numbers(around.only(fan.triangles), seen, 1)
+        along, ex, ey = _fields(numbers, openings)
+        spread = along + 2.0 * _potentials(numbers, openings) - fan.apex[0] * ex - fan.apex[1] * ey
+        at = _numbers(_points(np.concatenate([fan.points, fan.apex[None]])), seen, 1)
         _, x, y = _fields(at, openings)
-        total = c @ (along[own] - fan.apex[0] * ex[own] - fan.apex[1] * ey[own])
+        total = fan.coefficients @ spread
         total += fan.moments[:, 0] @ x[:-1] + fan.moments[:, 1] @ y[:-1] + _potentials(at, openings)[-1]
         found += into[:, None] * total
     return found
