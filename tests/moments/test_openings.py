@@ -286,3 +286,70 @@ def test_numbers_are_held_a_few_at_a_time(monkeypatch):
     assert formulation(antenna.medium).matrix(basis, HERTZ) == pytest.approx(
         whole, rel=1e-9, abs=1e-12 * abs(whole).max()
     )
+
+
+def slot_alone(long=28e-3, wide=1.2e-3, off=0.0, layers=(2e-3, 3e-3), eps=1.0, medium=None):
+    """A slot fed by a wire across it."""
+    made = es.Dielectric("d", eps)
+    medium = medium or both_sides([es.Layer(layers[0], made)], [es.Layer(layers[1], made)])
+    feed = es.Wire("feed", [(-wide / 2, off, 0), (wide / 2, off, 0)], radius=0.1e-3)
+    slot = es.Sheet("slot", es.shapes.plate(wide, long))
+    return es.Antenna("slot", [feed], [es.Port("in", "feed", at=0)], medium, sheets=[slot])
+
+
+def test_a_slot_fed_across_is_as_its_strip_fed_along():
+    """A slot of half a wave in a plane without end: η²/4 over the impedance of the dipole of its shape."""
+    rule = es.MeshRule(sheets_per_wavelength=20)
+    slot = es.solve(slot_alone(), HERTZ, rule=rule)
+    port = es.Port("in", "strip", at=(0, 0, 0), across="y", gap=0)
+    strip = es.Antenna("strip", [], [port], sheets=[es.Sheet("strip", es.shapes.plate(1.2e-3, 28e-3))])
+    z = [s.network.z().values[0, 0, 0] for s in (slot, es.solve(strip, HERTZ, rule=rule))]
+    assert z[0] * z[1] == pytest.approx(es.constants.WAVE_IMPEDANCE**2 / 4, rel=0.02)
+    beam = slot.drive().far_field()
+    assert float(beam.summary()["value"]["directivity"]) == pytest.approx(2.15, abs=0.1)
+    # Round the slot the field is even, in the plane too: along y, that of the feed, there is none.
+    e = np.abs(beam.field(np.radians(89.0), np.radians([0.0, 90.0])))
+    assert e[:, 1].max() < 0.03 * e[:, 0].max()
+
+
+@pytest.mark.parametrize("seed", [1, 2])
+def test_power_and_reciprocity_of_slots_fed_across(seed):
+    rng = np.random.default_rng(20 + seed)
+    long = rng.uniform(15e-3, 30e-3)
+    antenna = slot_alone(
+        long,
+        rng.uniform(0.6e-3, 2e-3),
+        rng.uniform(-0.35, 0.35) * long,
+        rng.uniform(0.5e-3, 3e-3, 2),
+        rng.uniform(1, 5),
+    )
+    assert not es.check(antenna, HERTZ).stops
+    answer = es.solve(antenna, HERTZ, rule=RULE)
+    assert abs(answer.drive().balance) < 1e-3
+    theta, phi = rng.uniform(0.2, 2.9), rng.uniform(0, 6)
+    sent = answer.drive(es.amperes(1)).far_field().field(theta, phi)
+    wave = es.plane_wave(math.degrees(theta), math.degrees(phi), 0.4, 1j)
+    got = es.receive(answer, wave, terminations={"in": es.circuits.open_circuit()}).voltages[0]
+    want = 4 * math.pi / (1j * K * es.constants.WAVE_IMPEDANCE) * (0.4 * sent[0] + 1j * sent[1])
+    assert got == pytest.approx(want, rel=1e-4)
+
+
+def test_a_feed_may_be_anywhere_beside_the_mesh():
+    """A little along the slot it is as good as the same, on edges of the mesh or off them."""
+    z = [
+        es.solve(slot_alone(off=off), HERTZ, rule=es.MeshRule(sheets_per_wavelength=20)).network.z().values[0, 0, 0]
+        for off in (0.0, 0.05e-3, 0.21e-3)
+    ]
+    assert abs(z[1] - z[0]) < 0.03 * abs(z[0])
+    assert abs(z[2] - z[0]) < 0.05 * abs(z[0])
+
+
+def test_a_wire_in_the_plane_crosses_an_opening_or_is_told():
+    for points in (
+        [(-2e-3, 0, 0), (0.6e-3, 0, 0)],
+        [(-0.6e-3, 0, 0), (0, 1e-3, 0), (0.6e-3, 0, 0)],
+        [(5e-3, 0, 0), (9e-3, 0, 0)],
+    ):
+        wire = es.Wire("feed", points, radius=0.1e-3)
+        antenna = es.Antenna("a", [wire], slot_alone().ports, slot_alone().medium, sheets=slot_alone().sheets)
+        assert any("lies in the plane" in str(f) for f in es.check(antenna, HERTZ).stops)

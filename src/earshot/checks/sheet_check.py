@@ -58,6 +58,8 @@ def described(antenna: Antenna) -> Iterator[Finding]:
             yield from _given(sheet.name, sheet.surface.bounds, np.array(sheet.surface.shape.faces))
     for wire in antenna.wires:
         for sheet in antenna.sheets_near(wire.corners, wire.radius):
+            if antenna.is_opening(sheet):
+                continue
             on = sheet.surface.distances((wire.corners[:-1] + wire.corners[1:]) / 2.0) < wire.radius
             ends = sheet.surface.distances(wire.corners) < wire.radius
             for n in np.flatnonzero(on & ends[:-1] & ends[1:]):
@@ -214,6 +216,10 @@ def _wires(antenna: Antenna, mesh: SheetMesh) -> Iterator[Finding]:
     """Wires that pass through a sheet, or run so close that their tube touches it."""
     from scipy.spatial import cKDTree
 
+    metal = np.array([not antenna.is_opening(sheet) for sheet in antenna.sheets])
+    mesh = mesh.only(metal[mesh.sheet])
+    if not len(mesh):
+        return
     nearness, around = Nearness(mesh), cKDTree(mesh.centres)
     widest = float(mesh.reaches.max())
     for wire in antenna.wires:

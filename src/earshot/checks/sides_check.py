@@ -6,8 +6,11 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 import numpy as np
+import shapely
 
 from ..description.antenna import Antenna
+from ..description.parts import Wire
+from ..description.sheets import Sheet
 from .findings import Finding
 from .pieces import as_place, words_for
 from .printed_check import OnBoard
@@ -53,9 +56,17 @@ def across_plane(antenna: Antenna) -> Iterator[Finding]:
     for gap in antenna.gaps:
         if gap.on in names:
             says = f"{gap.what} is on '{gap.on}', which is an opening in the plane"
-            yield Finding("stop", gap.name, says, "feed it by a line across it on either side, with a port at a pin")
+            yield Finding(
+                "stop",
+                gap.name,
+                says,
+                "lay a wire in the plane across it, with the port at its end, or feed it by a line",
+            )
     for wire in antenna.wires:
         heights = wire.corners[:, 2]
+        if np.abs(heights).max() <= close:
+            yield from _bridge(wire, openings)
+            continue
         if heights.min() < -close and heights.max() > close:
             says = f"wire '{wire.name}' crosses the plane at z = 0, from {words_for(wire.corners[0])}"
             yield Finding("stop", wire.name, says, "end it there, and begin another on the other side")
@@ -69,6 +80,22 @@ def across_plane(antenna: Antenna) -> Iterator[Finding]:
                     says = f"wire '{wire.name}' ends in opening '{sheet.name}', where there is no plane"
                     remedy = "move it onto the plane, or the opening away"
                     yield Finding("stop", wire.name, says, f"{remedy}, at {words_for(place)}", as_place(place))
+
+
+def _bridge(wire: Wire, openings: list[Sheet]) -> Iterator[Finding]:
+    """A wire in the plane: straight across an opening, from rim to rim."""
+    shares = np.linspace(0.05, 0.95, 19)[:, None]
+    inner = wire.corners[0] + shares * (wire.corners[-1] - wire.corners[0])
+    ends = wire.corners[[0, -1]]
+    for sheet in openings:
+        shape, flat = sheet.surface.outline, (sheet.surface.to_local(inner), sheet.surface.to_local(ends))
+        within = shapely.covers(shape, shapely.points(flat[0][:, :2]))
+        rim = shapely.distance(shape.boundary, shapely.points(flat[1][:, :2]))
+        if len(wire.corners) == 2 and within.all() and (rim <= 1e-6 * wire.length).all():
+            return
+    says = f"wire '{wire.name}' lies in the plane, and is not one straight piece across an opening"
+    place = as_place(wire.corners[0])
+    yield Finding("stop", wire.name, says, "end it on the opening's rim on either side, or raise it", place)
 
 
 def _in_air(name: str, what: str) -> Finding:

@@ -73,8 +73,9 @@ class BothSides(Plain):
         return ""
 
     def holds(self, heights: Floats) -> Bools:
-        """Whether heights are inside layers, on either side."""
-        return self.over.holds(heights) | self.under.holds(-np.asarray(heights))
+        """Whether heights are inside layers, on either side, or in the plane between."""
+        inside = self.over.holds(heights) | self.under.holds(-np.asarray(heights))
+        return np.asarray(inside | (self.level_at(heights) == 0))
 
     def level_at(self, heights: Floats) -> Ints:
         """The number of the face that metal at heights is on, 0 for an opening in the plane; -1 where there is none."""

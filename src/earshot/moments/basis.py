@@ -89,7 +89,9 @@ class Basis:
         vertex = used[nearest]
         # On a plane a foot has its image; what ends on layers without metal goes on through them.
         level = (np.abs(grid.nodes[node, 2:] - np.array(self.planes)) <= self.reach).any(axis=1)
-        standing = (off <= self.reach) & ~(level & self.sheets.grounded)
+        # What lies in the plane crosses an opening there, and ends on the plane.
+        flat = np.abs(grid.nodes[grid.ends[half // 2], 2]).max(axis=1) <= self.reach
+        standing = (off <= self.reach) & ~(level & (flat | self.sheets.grounded))
         assert (standing | level | begins).all(), "a foot without a vertex"
         alone, half, side, vertex = alone[standing], half[standing], side[standing], vertex[standing]
         # Along the segment at its last end is out of the wire, at its first into it.

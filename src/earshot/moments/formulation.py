@@ -33,7 +33,7 @@ from .iterative import Nearly
 from .layered import layered
 from .matrix import WireMatrix
 from .near_printed import pairs_near
-from .openings import admittance, seen_through, sides_of
+from .openings import across_openings, admittance, seen_through, sides_of
 from .operator import Operator
 from .over_layers import among, with_level
 from .printed import Beyond, border_of_metal, fill_metal, tables_for
@@ -303,6 +303,10 @@ class OnBothSides:
                 seen = seen_through(side, parts.openings, frequency)
                 matrix[np.ix_(side.own, parts.own)] = -seen
                 matrix[np.ix_(parts.own, side.own)] = -seen.T
+        if parts.openings is not None and parts.bridges.size:
+            across = across_openings(parts)
+            matrix[np.ix_(parts.bridging, parts.own)] = -across
+            matrix[np.ix_(parts.own, parts.bridging)] = -across.T
         return matrix
 
     def taken_on(self, _basis: Basis) -> int:

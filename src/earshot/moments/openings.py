@@ -12,6 +12,7 @@ that does to metal, C = ⟨j, E⟩, so that the whole is symmetric: [Z, -C; -C�
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, NamedTuple
@@ -31,10 +32,11 @@ from .layered import Level, layered, part_of
 from .sheet_basis import SheetBasis
 from .sheet_matrix import arrays_of, scales
 from .sheet_matrix import in_shares as in_spans
+from .wire_basis import WireBasis
 
 _NEAR_COST = 1500
 _FINE = 1.5
-_TOGETHER = 8
+_TOGETHER, _ALONG = 8, 3
 _PAIRS = 2_000_000
 """Of triangles, whose numbers are held at once: some 300 MB."""
 
@@ -64,11 +66,16 @@ class Side:
 
 @dataclass(frozen=True, eq=False)
 class Sides:
-    """Both sides of a plane, from the upper; the openings in it, if any, and the numbers of their functions."""
+    """Both sides of a plane, from the upper; the openings in it, if any, and the numbers of their functions.
+
+    bridges, bridging: wires that cross openings in the plane, and the numbers of their functions.
+    """
 
     sides: tuple[Side, Side]
     openings: SheetBasis | None
     own: Ints
+    bridges: WireBasis
+    bridging: Ints
 
 
 @lru_cache(maxsize=8)
@@ -91,7 +98,57 @@ def sides_of(basis: Basis, medium: BothSides) -> Sides:
             )
         )
     openings, own = (None, np.zeros(0, np.int64)) if basis.sheets is None else part_of(basis.sheets, on_plane)
-    return Sides((found[0], found[1]), openings, own)
+    bridges, bridging = basis.wires.within(medium.level_at(basis.mesh.centres[:, 2]) == 0)
+    return Sides((found[0], found[1]), openings, own, bridges, basis.first_wire + bridging)
+
+
+def across_openings(parts: Sides) -> Floats:
+    """∫ E0·dl along wires in the plane from one volt of every function on openings (bridges, openings).
+
+    Such a wire is a filament: closed up, the plane takes all of its own field.
+    """
+    openings, wires = parts.openings, parts.bridges
+    assert openings is not None
+    mesh, found = openings.mesh, np.zeros((wires.size, openings.size))
+    c, px, py = _by_triangle(openings)
+    nodes, weights = np.polynomial.legendre.leggauss(_ALONG)
+    corners = mesh.corners[..., :2]
+    for function in range(wires.size):
+        segment = wires.halves[0, function] // 2
+        start, along = wires.mesh.starts[segment, :2], (wires.mesh.tangents * wires.mesh.lengths[:, None])[segment, :2]
+        cuts = _crossings(corners, start, along)
+        for low, high in itertools.pairwise(cuts):
+            places = start + (0.5 * (low + high) + 0.5 * (high - low) * nodes)[:, None] * along
+            inside = _holding(corners, places[_ALONG // 2])
+            if inside < 0:
+                continue
+            share = wires.signs[0, function] * 0.5 * (high - low) * weights
+            # E0 = c (-(y - p_y), x - p_x).
+            found[function] += (share @ (along[1] * places[:, 0] - along[0] * places[:, 1])) * c[[inside]].toarray()[0]
+            found[function] += share.sum() * (along[0] * py[[inside]] - along[1] * px[[inside]]).toarray()[0]
+    return found
+
+
+def _crossings(corners: Floats, start: Floats, along: Floats) -> Floats:
+    """Where a line from 0 to 1 passes sides of triangles (n, 3, 2)."""
+    one, two = corners, np.roll(corners, -1, axis=1)
+    side = two - one
+    cross = along[0] * side[..., 1] - along[1] * side[..., 0]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        off = one - start
+        share = (off[..., 0] * side[..., 1] - off[..., 1] * side[..., 0]) / cross
+        place = (off[..., 0] * along[1] - off[..., 1] * along[0]) / cross
+        met = (np.abs(cross) > 0.0) & (place > -1e-9) & (place < 1.0 + 1e-9) & (share > 0.0) & (share < 1.0)
+    return np.unique(np.concatenate([[0.0, 1.0], share[met]]).round(12))
+
+
+def _holding(corners: Floats, place: Floats) -> int:
+    """Which triangle (n, 3, 2) holds a place, on its side or within; -1 where none does."""
+    off, side = place - corners, np.roll(corners, -1, axis=1) - corners
+    turn = side[..., 0] * off[..., 1] - side[..., 1] * off[..., 0]
+    size = np.abs(turn.sum(axis=1))
+    inside = np.flatnonzero((turn.min(axis=1) >= -1e-9 * size) | (turn.max(axis=1) <= 1e-9 * size))
+    return int(inside[0]) if len(inside) else -1
 
 
 def reach_of(*meshes: Floats) -> float:
