@@ -19,9 +19,9 @@ _PLENTY = 4 * 10**7
 """Bytes for tables of kernels, a pattern and what else does not grow with the unknowns."""
 _TRIANGLE, _SEGMENT = 1200, 400
 """Bytes of a mesh and its functions, a triangle and a segment."""
-_ENTRY, _LONG_ENTRY, _TABLE = 2e-8, 1.2e-7, 0.15
+_ENTRY, _LONG_ENTRY, _TABLE, _THROUGH = 2e-8, 1.2e-7, 0.15, 6e-6
 """Seconds, on a machine that does 5e10 operations a second, for an entry of the matrix of wires in closed form, for one
-of sheets or of kernels from tables, and for a table.
+of sheets or of kernels from tables, for a table, and for a pair of triangles through an opening.
 """
 _NEAR_BYTES, _NEAR_SECONDS = 400.0, 7e-6
 """Of a pair of triangles that is near: entries, twice while they are added up, and factors."""
@@ -84,7 +84,17 @@ def _dense(antenna: Antenna, basis: Basis) -> Cost:
     if tabled:
         seen += 16 * (thread_count() + 1) * basis.wires.size**2
     entry = _LONG_ENTRY if tabled or antenna.sheets else _ENTRY
-    return Cost(21 * n**2 + seen, 8.0 / 3.0 * n**3 / 5e10 + entry * n**2 + _TABLE * tabled + 0.03)
+    seconds = 8.0 / 3.0 * n**3 / 5e10 + entry * n**2 + _TABLE * tabled + 0.03
+    return Cost(21 * n**2 + seen, seconds + _THROUGH * _through_openings(antenna, basis))
+
+
+def _through_openings(antenna: Antenna, basis: Basis) -> int:
+    """Pairs of triangles that see one another through openings in a plane."""
+    mesh = basis.sheet_mesh
+    if mesh is None or not antenna.medium.sides:
+        return 0
+    openings = int((antenna.medium.level_at(mesh.centres[:, 2]) == 0).sum())
+    return openings * (len(mesh) - openings)
 
 
 def _seen(basis: Basis) -> int:
