@@ -76,7 +76,8 @@ def _sections(table: type[BaseModel], key: str, seen: dict[type[BaseModel], str]
         if found is not None and found not in seen:
             inner += _sections(found, path, seen)
         told = f" See `{seen[found]}`." if found is not None else ""
-        rows.append(f"| `{word}` | {needed} | {field.description}{told} |")
+        # A row of a table is one line.
+        rows.append(f"| `{word}` | {needed} | {' '.join(str(field.description).split())}{told} |")
     return [*rows, "", *inner]
 
 
