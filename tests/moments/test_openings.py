@@ -246,6 +246,10 @@ def test_a_side_without_a_plane_is_refused():
     open_ = es.Stack(es.Layer("1 mm", "ptfe"), open_below=True)
     with pytest.raises(es.UsageError, match="open below"):
         es.layers.BothSides(open_, es.Stack(es.Layer("1 mm", "ptfe")))
+    with pytest.raises(es.UsageError, match="of copper over and of a perfect conductor under"):
+        es.layers.BothSides(es.substrate("1 mm", "ptfe", plane="copper"), es.substrate("1 mm", "ptfe"))
+    with pytest.raises(es.UsageError, match="not a Stack"):
+        es.layers.BothSides(es.substrate("1 mm", "ptfe"), "ptfe")
 
 
 def test_a_slot_on_a_plane_of_one_side_is_told_what_it_wants():

@@ -156,8 +156,7 @@ class Driven(Told):
             raise UsageError(
                 f"antenna '{self.antenna.name}' accepts {self.accepted:g} W as driven; gain needs a drive above zero"
             )
-        shut = [stack.lid for stack in self.antenna.medium.sides or (self.antenna.medium.stack,) if stack is not None]
-        if shut and all(shut):
+        if self.antenna.medium.shut:
             raise UsageError(
                 f"antenna '{self.antenna.name}' is between planes, where no waves get out: it has no far field: take "
                 "its network (solution.network, or `earshot export DESIGN FILE.s2p`), or cut an opening"

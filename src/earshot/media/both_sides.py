@@ -30,6 +30,11 @@ class BothSides(Plain):
                 raise UsageError(f"layers on both sides: what is {where} the plane, {side!r}, is not a Stack of layers")
             if not side.has_plane:
                 raise UsageError(f"layers on both sides: what is {where} the plane is open below: leave that out")
+        metals = [side.plane.name if side.plane else "a perfect conductor" for side in self.sides]
+        if self.over.plane != self.under.plane:
+            raise UsageError(
+                f"layers on both sides: the plane is of {metals[0]} over and of {metals[1]} under it: name one"
+            )
 
     has_plane = True
     grounds = True
@@ -41,6 +46,11 @@ class BothSides(Plain):
     def stack(self) -> Stack:
         """The layers over the plane."""
         return self.over
+
+    @property
+    def shut(self) -> bool:
+        """Whether no waves get out, on either side."""
+        return self.over.shut and self.under.shut
 
     @property
     def planes(self) -> tuple[float, ...]:

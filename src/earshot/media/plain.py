@@ -57,6 +57,11 @@ class Plain:
         return None
 
     @property
+    def shut(self) -> bool:
+        """Whether no waves get out of it."""
+        return False
+
+    @property
     def planes(self) -> tuple[float, ...]:
         """Heights of planes that wires may stand on, metres."""
         return (0.0,) if self.has_plane else ()

@@ -144,6 +144,11 @@ class Stack(Plain):
         return not self.open_below
 
     @property
+    def shut(self) -> bool:
+        """Whether no waves get out of it."""
+        return self.lid
+
+    @property
     def planes(self) -> tuple[float, ...]:
         """Heights of planes that wires may stand on, metres."""
         return (0.0,) * self.has_plane + (self.thickness,) * self.lid

@@ -1,8 +1,8 @@
 """Openings in a plane between layers: what is on either side of it, and what joins the two.
 
 The field across an opening, E0 = ẑ × Σ v f with functions f as those of sheets, makes both sides problems of their own
-over a plane that is closed, with a magnetic current E0 × ẑ on it, of which each sees its own. Fields on both sides
-along the plane are the same there,
+over a plane that is closed (Harrington and Mautz 1976), with a magnetic current E0 × ẑ on it, of which each sees its
+own. Fields on both sides along the plane are the same there,
 
     Σ ⟨f, H⟩ = 0 over both sides,  H = -(Y v) + ...,
 
