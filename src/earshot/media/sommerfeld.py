@@ -79,7 +79,7 @@ def _group(f: Function, rho: Floats, beyond: float, ripple: float, order: int) -
     finest = min(0.5 * lift, 1.0 / high)
     edges = [0.0]
     while edges[-1] < stop:
-        edges.append(edges[-1] + min(max(finest, 0.6 * edges[-1]), 6.0 / high, 2.5 / max(ripple, 1e-9)))
+        edges.append(edges[-1] + min(max(finest, 0.6 * edges[-1]), 8.5 / high, 3.5 / max(ripple, 1e-9)))
     t, tw = panels(np.array(edges))
     up = _SLANT / abs(_SLANT)
     for way, turn, hankel in ((up, 1j, hankel1e), (up.conjugate(), -1j, hankel2e)):
