@@ -113,7 +113,7 @@ class Driven(Told):
 
         parts = [("sent", self.incident), ("returned", self.incident - self.accepted), ("accepted", self.accepted)]
         parts += self.losses()
-        radiated = self.far_field().radiated
+        radiated = self.radiated
         parts += self.flow.guided()
         if self.lossy_below:
             # By convention: waves and radiation as they would be without the loss below, which takes the rest.
@@ -150,6 +150,11 @@ class Driven(Told):
         ]
         return [*self.taken, *closings]
 
+    @property
+    def radiated(self) -> float:
+        """Power that goes off as radiation, W; none between planes."""
+        return 0.0 if self.antenna.medium.shut else self.far_field().radiated
+
     def far_field(self) -> FarField:
         """The far field; raises UsageError when no power goes in."""
         if not self.accepted > 0.0:
@@ -169,7 +174,7 @@ class Driven(Told):
 
         Layers with loss and earth are given what is left, so that over them only too much can be told.
         """
-        found = self.far_field().radiated + math.fsum(power for _, power in (*self.losses(), *self.flow.guided()))
+        found = self.radiated + math.fsum(power for _, power in (*self.losses(), *self.flow.guided()))
         off = found / self.accepted - 1.0
         return max(off, 0.0) if self.lossy_below else off
 

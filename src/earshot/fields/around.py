@@ -22,7 +22,7 @@ from .earth_near import add_reflected
 from .open_near import fields_in_the_open
 from .opening_near import fields_of_opening
 from .printed import guided_powers, opening_field, printed_field
-from .printed_near import fields_over, refuse_in_layers
+from .printed_near import fields_inside, fields_over, in_metal, on_sheets, refuse_in_layers
 from .radiator import Looking, Radiator
 
 if TYPE_CHECKING:
@@ -173,33 +173,44 @@ class OnLayers:
         return tm * turn, te * turn
 
     def near(self, currents: Currents, points: Floats, refuse: bool) -> Fields:
-        """Over the topmost face, and of metal on an open board under it too; raises UsageError for other points."""
+        """Over the layers, in them, and under an open board; none under a plane and over a lid.
+
+        Raises UsageError for points in layers or under them where currents are in the air over them.
+        """
         e, h = (np.zeros((len(points), 3), np.complex128) for _ in range(2))
-        top = self.stack.thickness
-        under = (points[:, 2] <= 0.0) & (self.stack.open_below and currents.in_air is None)
-        refuse_in_layers(self.stack, points[~under])
+        top, upright = self.stack.thickness, points[:, 2]
+        over = (upright >= top * (1.0 - 1e-9)) & (not self.stack.lid)
+        under = (upright < 0.0) & self.stack.open_below
+        # On the plane and on a lid the field of layers is that in them.
+        inside = ~over & (upright >= 0.0) & (upright <= top * (1.0 + 1e-9))
+        clear = ~in_metal(currents, points, refuse)
         for level in currents.on_levels:
-            one, two = fields_over(level, points[~under], refuse)
-            e[~under], h[~under] = e[~under] + one, h[~under] + two
+            for some, seen_by in ((over & clear, fields_over), (inside & clear, fields_inside)):
+                one, two = seen_by(level, points[some])
+                e[some], h[some] = e[some] + one, h[some] + two
             if under.any():
-                one, two = fields_over(level.turned, points[under] * MIRROR + np.array([0.0, 0.0, top]), refuse)
+                one, two = fields_over(level.turned, points[under] * MIRROR + np.array([0.0, 0.0, top]))
                 e[under], h[under] = e[under] + one * MIRROR, h[under] - two * MIRROR
         if currents.in_air is not None:
-            direct = fields_in_the_open(currents.in_air, points, refuse)
-            back = add_reflected(currents.in_air, points, self.stack.at(currents.frequency), top)
+            refuse_in_layers(self.stack, points[under | inside])
+            direct = fields_in_the_open(currents.in_air, points[over], refuse)
+            back = add_reflected(currents.in_air, points[over], self.stack.at(currents.frequency), top)
             hidden = (direct[0] == 0.0).all(axis=1)[:, None]
-            e, h = (e + direct[0] + back[0]) * ~hidden, (h + direct[1] + back[1]) * ~hidden
+            e[over], h[over] = (e[over] + direct[0] + back[0]) * ~hidden, (h[over] + direct[1] + back[1]) * ~hidden
         return e, h
 
     def guided(self, currents: Currents) -> list[tuple[str, float]]:
         """In every wave that runs in the layers."""
         return guided_powers(self.stack, currents)
 
-    def box(self, _: float) -> float:
-        """None can be closed."""
-        raise UsageError(
-            "power through a box: layers carry power out of it unseen; ask for the budget, or integrate a near field"
-        )
+    def box(self, lowest: float) -> float:
+        """Nothing passes a perfect plane, and what passes another is lost in it."""
+        if lowest < 0.0 and self.stack.plane is not None:
+            raise UsageError(
+                f"power through a box: its lowest face, z = {lowest:g} m, is under a plane of {self.stack.plane.name}, "
+                "which takes power: begin at z = 0"
+            )
+        return 0.0 if self.stack.has_plane and self.stack.plane is None else -math.inf
 
 
 @dataclass(frozen=True, slots=True)
@@ -228,19 +239,17 @@ class OnBothSides:
         return metal[0] + across[0], metal[1] + across[1]
 
     def near(self, currents: Currents, points: Floats, refuse: bool) -> Fields:
-        """Beyond the layers of either side; raises UsageError for other points."""
+        """On either side; raises UsageError for points in an opening, where it jumps."""
         e, h = (np.zeros((len(points), 3), np.complex128) for _ in range(2))
         for side, sense in zip(currents.sides, (1.0, -1.0), strict=True):
             own, mirror = sense * points[:, 2] >= 0.0, np.array([1.0, 1.0, sense])
             stack, seen = side.medium.stack, points[own] * mirror
             assert stack is not None
-            refuse_in_layers(stack, seen, sense)
-            if stack.lid:
-                continue
             one, two = OnLayers(stack).near(side, seen, refuse)
             if side.opening is not None:
+                hidden = on_sheets(side.opening, seen, refuse, "in an opening")[:, None]
                 more = fields_of_opening(side.opening, stack, side.frequency, seen)
-                one, two = one + more[0], two + more[1]
+                one, two = (one + more[0]) * ~hidden, (two + more[1]) * ~hidden
             e[own], h[own] = one * mirror, sense * two * mirror
         return e, h
 
@@ -253,8 +262,8 @@ class OnBothSides:
         return found
 
     def box(self, _: float) -> float:
-        """None can be closed."""
-        return OnLayers.box(self, _)  # type: ignore[arg-type]
+        """Nothing closes it but its own faces; what is lost in the plane is none of what passes them."""
+        return -math.inf
 
 
 def around(medium: Medium) -> Around:

@@ -34,7 +34,7 @@ class Currents:
     opening: SheetCurrents | None = None
 
     @cached_property
-    def _through(self) -> Bools:
+    def through(self) -> Bools:
         """Which segments are probes through layers."""
         return self.medium.holds(self.mesh.centres[:, 2])
 
@@ -42,8 +42,8 @@ class Currents:
     def places(self) -> Floats:
         """Nodes and vertices (n, 3), but for the feet of probes."""
         used = np.unique(self.mesh.ends)
-        if self._through.any():
-            ends = self.mesh.ends[self._through]
+        if self.through.any():
+            ends = self.mesh.ends[self.through]
             feet = np.take_along_axis(ends, np.argmin(np.abs(self.mesh.nodes[ends, 2]), axis=1)[:, None], axis=1)
             used = np.setdiff1d(used, feet)
         found = [self.mesh.nodes[used]]
@@ -108,7 +108,7 @@ class Currents:
     def on_levels(self) -> tuple[OnLevel, ...]:
         """Those on faces of layers and through them, a part for every face, from the lowest."""
         stack = self.medium.stack
-        if stack is None or not (self._printed.any() or self._through.any()):
+        if stack is None or not (self._printed.any() or self.through.any()):
             return ()
         places, radii, level, amounts = self._ends_on(stack)
         numbers = sorted({*level.tolist(), *self._level[self._level >= 0].tolist()})
@@ -161,7 +161,7 @@ class Currents:
 
     def _ends_on(self, stack: Stack) -> tuple[Floats, Floats, Ints, Complexes]:
         """Ends of probes on faces: places (n, 3), radii (n,), which face (n,), and the current up to each (n,)."""
-        through, mesh = np.flatnonzero(self._through), self.mesh
+        through, mesh = np.flatnonzero(self.through), self.mesh
         ends, upward = mesh.ends[through], self.ends[through, 0] * mesh.tangents[through, 2]
         top = np.argmax(mesh.nodes[ends, 2], axis=1)
         rows = np.arange(len(through))
@@ -182,11 +182,11 @@ class Currents:
         printed = self._printed
         if not len(self.mesh) and self.sheets is None:
             return None
-        if not (self._through.any() or printed.any()):
+        if not (self.through.any() or printed.any()):
             return self
-        if self._through.all() and printed.all():
+        if self.through.all() and printed.all():
             return None
-        return self._only(~self._through, ~printed)
+        return self._only(~self.through, ~printed)
 
     @cached_property
     def _level(self) -> Ints:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -156,22 +157,31 @@ def box_of_points(low: Sequence[str | float], high: Sequence[str | float], count
 def power_through_box(currents: Currents, low: ArrayLike, high: ArrayLike, order: int = 24) -> float:
     """Power leaving a box with corners low and high, W: the Poynting flux through its six faces, by Gauss quadrature.
 
-    Over a plane a box that stands on it (low z = 0) has five faces: nothing passes the sixth. What passes that on earth
-    goes into the earth. Raises UsageError for a box that reaches below the surface of earth, and over layers.
+    Over a perfect plane a box that stands on it (low z = 0) has five faces: nothing passes the sixth. What passes that on
+    earth, or on a plane with loss, goes into it. Sides through layers are taken layer by layer, order points high in
+    each; where one cuts metal nothing passes. Raises UsageError for a box without room, or that begins below the surface of earth.
     """
     a, b = _metres(low), _metres(high)
+    if not (b > a).all():
+        raise UsageError(f"power through a box: its corners {a} and {b} m leave no room: give the lowest, then the highest")
     closed = around(currents.medium).box(float(a[2]))
-    x, w = np.polynomial.legendre.leggauss(order)
-    total = 0.0
-    for axis in range(3):
-        others = [i for i in range(3) if i != axis]
-        places = np.empty((order, order, 3))
-        for i, grid in zip(others, np.meshgrid(x, x, indexing="ij"), strict=True):
-            places[..., i] = 0.5 * (a[i] + b[i]) + 0.5 * (b[i] - a[i]) * grid
-        area = 0.25 * float(np.prod((b - a)[others])) * np.outer(w, w)
-        for side, sign in ((b[axis], 1.0), (a[axis], -1.0)):
-            if axis == 2 and side <= closed:
-                continue
-            places[..., axis] = side
-            total += sign * float((near_field(currents, places).poynting[..., axis] * area).sum())
-    return total
+    x, w = np.polynomial.legendre.leggauss(units.count(order, "power through a box, order", 2, 200))
+    marks = [float(a[2]), *(z for z in currents.medium.breaks if a[2] < z < b[2]), float(b[2])]
+    corners = [(np.append(a[:2], bottom), np.append(b[:2], top)) for bottom, top in itertools.pairwise(marks)]
+    parts = [_face(*ends, axis, far, x, w) for ends in corners for axis in (0, 1) for far in (False, True)]
+    parts.append(_face(*corners[-1], 2, True, x, w))
+    if a[2] > closed:
+        parts.append(_face(*corners[0], 2, False, x, w))
+    places, areas = (np.concatenate(some) for some in zip(*parts, strict=True))
+    return float((near_field(currents, places, in_metal="zero").poynting * areas).sum())
+
+
+def _face(low: Floats, high: Floats, axis: int, far: bool, x: Floats, w: Floats) -> tuple[Floats, Floats]:
+    """Places (n, 3) on a face of a box across an axis, the near or the far one, and areas (n, 3) outwards."""
+    others = [i for i in range(3) if i != axis]
+    places, areas = np.empty((len(x), len(x), 3)), np.zeros((len(x), len(x), 3))
+    for i, grid in zip(others, np.meshgrid(x, x, indexing="ij"), strict=True):
+        places[..., i] = 0.5 * (low[i] + high[i]) + 0.5 * (high[i] - low[i]) * grid
+    places[..., axis] = (high if far else low)[axis]
+    areas[..., axis] = (1.0 if far else -1.0) * 0.25 * float(np.prod((high - low)[others])) * np.outer(w, w)
+    return places.reshape(-1, 3), areas.reshape(-1, 3)

@@ -36,6 +36,18 @@ class OnLevel:
         return wavenumber(self.frequency)
 
     @property
+    def cell(self) -> float:
+        """The longest side of the metal's triangles, m; as thick as the layers where there is none."""
+        return self.stack.thickness if self.sheets is None else float(self.sheets.mesh.edge_lengths.max())
+
+    def reach_to(self, points: Floats) -> float:
+        """No point (n, 3) is farther off along the layers than this, m."""
+        metal = self.ends[:, :2] if self.sheets is None else self.sheets.mesh.vertices[:, :2]
+        low = np.minimum(metal.min(axis=0), points[:, :2].min(axis=0))
+        high = np.maximum(metal.max(axis=0), points[:, :2].max(axis=0))
+        return float(np.linalg.norm(high - low))
+
+    @property
     def turned(self) -> OnLevel:
         """The same seen from under an open board: the board turned over, its metal raised to where it is then."""
         turned = self.stack.turned

@@ -7,14 +7,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..arraytypes import Complexes, Floats
-from ..constants import WAVE_IMPEDANCE
-from ..media.near_table import near_table
+from ..arraytypes import Complexes, Floats, Ints
+from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT, SPEED_OF_LIGHT, WAVE_IMPEDANCE
+from ..media.inside import FromOpening, inside_table
+from ..media.near_table import NearTable, near_table
 from ..media.sommerfeld import decay
 from ..media.spectral import Spectrum
 from ..media.stack import Stack
 from ..running import announce, in_parallel, in_shares
-from .printed_near import heights_over
+from .printed_near import heights_in, heights_over
 from .sheet_currents import SheetCurrents
 
 
@@ -58,29 +59,75 @@ def sources_of(opening: SheetCurrents) -> tuple[Floats, Complexes]:
 
 def fields_of_opening(
     opening: SheetCurrents, stack: Stack, frequency: float, points: Floats
+) -> tuple[Complexes, Complexes]:
+    """E and H (n, 3) at points (n, 3) on the plane under a stack and over it; raises as `fields_over`."""
+    e, h = (np.zeros((len(points), 3), np.complex128) for _ in range(2))
+    over = (points[:, 2] >= stack.thickness * (1.0 - 1e-9)) & (not stack.lid)
+    inside = ~over & (points[:, 2] <= stack.thickness * (1.0 + 1e-9))
+    places, sources = sources_of(opening)
+    low = np.minimum(places.min(axis=0), points[:, :2].min(axis=0, initial=np.inf))
+    high = np.maximum(places.max(axis=0), points[:, :2].max(axis=0, initial=-np.inf))
+    reach, spectrum = float(np.linalg.norm(high - low)), _FromOpening(stack, frequency)
+    if over.any():
+        heights, which = heights_over(stack, frequency, points[over])
+        table = near_table(spectrum, heights, np.zeros((0, 5)), reach, in_parallel)
+        e[over], h[over] = _of_table(table, spectrum, places, sources, which, points[over])
+    if inside.any():
+        heights, which = heights_in(stack, frequency, points[inside])
+        views, close = [], 1.5 * float(opening.mesh.edge_lengths.max())
+        for height in heights:
+            cut, place = stack.cut(float(height))
+            views.append(FromOpening(Spectrum(cut, frequency), place, bool(height < close)))
+        table = inside_table(Spectrum(stack, frequency), views, reach, in_parallel)
+        some = _of_table(table, spectrum, places, sources, which, points[inside])
+        for number, view in enumerate(views):
+            here = np.flatnonzero(which == number)
+            some[1][here, 2] /= view.matter[1]
+            if view.close:
+                more = _straight(opening, frequency, points[inside][here], *view.matter)
+                some[0][here], some[1][here] = some[0][here] + more[0], some[1][here] + more[1]
+        e[inside], h[inside] = some
+    return e, h
+
+
+def _of_table(
+    table: NearTable, spectrum: Spectrum, places: Floats, sources: Complexes, which: Ints, points: Floats
 ) -> tuple[Complexes, Complexes]:  # fmt: skip
-    """E and H (n, 3) at points (n, 3) on the topmost face of a stack and over it; raises as `fields_over`."""
     from ..kernels import overfield
 
-    out = np.zeros((len(points), 6), np.complex128)
-    if not len(points):
-        return out[:, :3], out[:, 3:]
-    spectrum = _FromOpening(stack, frequency)
-    heights, ordinal = heights_over(stack, frequency, points)
-    places, sources = sources_of(opening)
-    low = np.minimum(places.min(axis=0), points[:, :2].min(axis=0))
-    high = np.maximum(places.max(axis=0), points[:, :2].max(axis=0))
-    table = near_table(spectrum, heights, np.zeros((0, 5)), float(np.linalg.norm(high - low)), in_parallel)
-    k0, none = spectrum.wavenumber, (np.zeros((0, 9)), np.zeros(0, np.complex128), np.zeros((0, 3), np.complex128))
-    sources[:, 3] /= k0
+    out, k0 = np.zeros((len(points), 6), np.complex128), spectrum.wavenumber
+    none = np.zeros((0, 9)), np.zeros(0, np.complex128), np.zeros((0, 3), np.complex128)
+    normal = sources / np.array([1.0, 1.0, 1.0, k0])
     announce(overfield.over_fields)
 
     def work(share: slice) -> None:
         overfield.over_fields(
-            *none, places, sources, table.steps, table.widths, table.cubics, table.logs, table.heights, table.length,
-            ordinal[share], points[share], stack.level, k0, out[share],
+            *none, places, normal, table.steps, table.widths, table.cubics, table.logs, table.heights, table.length,
+            which[share], points[share], 0.0, k0, out[share],
         )  # fmt: skip
 
     in_shares(work, len(points))
     out *= k0**2 / (2.0 * math.pi)
     return out[:, :3], out[:, 3:] / WAVE_IMPEDANCE
+
+
+def _straight(
+    opening: SheetCurrents, frequency: float, points: Floats, eps: complex, mu: float
+) -> tuple[Complexes, Complexes]:  # fmt: skip
+    """Those of magnetic currents as in free space, doubled by the plane: dual to electric ones, E for H and -H for E."""
+    from ..kernels import sheetfield
+
+    announce(sheetfield.sheet_fields)
+    out, omega = np.zeros((len(points), 6), np.complex128), 2.0 * math.pi * frequency
+    corners = np.ascontiguousarray(opening.mesh.corners.reshape(-1, 9))
+    own = opening.number, opening.vector, opening.points, opening.moments.astype(complex)
+
+    def work(share: slice) -> None:
+        sheetfield.sheet_fields(
+            corners, *own, points[share], 2.0 * math.pi * frequency / SPEED_OF_LIGHT,
+            -1j * omega * ELECTRIC_CONSTANT / (2.0 * math.pi) * eps,
+            -1.0 / (2.0j * math.pi * omega * MAGNETIC_CONSTANT * mu), complex(-1.0 / (2.0 * math.pi)), out[share],
+        )  # fmt: skip
+
+    in_shares(work, len(points))
+    return out[:, 3:], out[:, :3]

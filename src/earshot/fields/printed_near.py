@@ -1,14 +1,17 @@
-"""Near fields over a stack: images in closed form, what they leave by tables, one for every height."""
+"""Near fields over a stack and in it: images in closed form, what they leave by tables, one for every height."""
 
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ..arraytypes import Complexes, Floats, Ints
-from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT, WAVE_IMPEDANCE
+from ..arraytypes import Bools, Complexes, Floats, Ints
+from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT, SPEED_OF_LIGHT, WAVE_IMPEDANCE
 from ..errors import UsageError
+from ..media.inside import inside_table, views_of_metal
 from ..media.kernel_table import images_of
 from ..media.near_table import NearTable, near_table
 from ..media.spectral import Spectrum
@@ -17,59 +20,120 @@ from ..running import announce, in_parallel, in_shares
 from .on_level import OnLevel
 from .sheet_currents import SheetCurrents
 
+if TYPE_CHECKING:
+    from .currents import Currents
+
 _MOST_HEIGHTS = 400
-_ROUND = 16
+_ROUND = 64
+
+Images = Sequence[tuple[float, complex, complex]]
+"""How far metal is under a point as its waves come, m, over it below zero; its shares in the vector and the scalar
+kernel.
+"""
 
 
-def refuse_in_layers(stack: Stack, points: Floats, sense: float = 1.0) -> None:
-    """Raise UsageError for points (n, 3) below the topmost face; sense: -1 where all is seen in a mirror at z = 0."""
-    lowest = points[int(np.argmin(points[:, 2]))] if len(points) else np.full(3, np.inf)
-    if lowest[2] < stack.thickness * (1.0 - 1e-9):
+def refuse_in_layers(stack: Stack, points: Floats) -> None:
+    """Raise UsageError for points (n, 3) in layers or under them, where currents are in the air over them."""
+    if len(points):
+        bad = points[int(np.argmin(points[:, 2]))]
         raise UsageError(
-            f"near field: the point ({lowest[0]:g}, {lowest[1]:g}, {sense * lowest[2]:g}) m lies in the layers or "
-            f"under them, where it is not worked out: ask for it at z = {sense * stack.thickness:g} m, where they end, "
-            "or beyond"
+            f"near field: the point ({bad[0]:g}, {bad[1]:g}, {bad[2]:g}) m lies in the layers or under them, where the "
+            "field of wires and sheets in the air over them is not worked out: ask for it at "
+            f"z = {stack.thickness:g} m, where they end, or above"
         )
 
 
-def fields_over(currents: OnLevel, points: Floats, refuse: bool) -> tuple[Complexes, Complexes]:
-    """E and H (n, 3) at points (n, 3) on the topmost face of the stack and over it.
+def in_metal(currents: Currents, points: Floats, refuse: bool) -> Bools:
+    """Which points (n, 3) are on printed metal or in wires through layers; raises UsageError if they are refused."""
+    found = _in_pins(currents, points, refuse)
+    for level in currents.on_levels:
+        if level.sheets is not None:
+            found |= on_sheets(level.sheets, points, refuse, "on a sheet")
+    return found
 
-    refuse: whether points on metal are refused, else the field there is none. Raises UsageError for points of too many
-    heights: every height has a table.
-    """
-    from ..kernels import overfield, sheetfield
 
-    sheets, stack = currents.sheets, currents.stack
-    out = np.zeros((len(points), 6), np.complex128)
-    if not len(points):
-        return out[:, :3], out[:, 3:]
-    spectrum = Spectrum(stack, currents.frequency)
-    heights, ordinal = heights_over(stack, currents.frequency, points)
-    announce(overfield.over_fields)
+def on_sheets(sheets: SheetCurrents, points: Floats, refuse: bool, where: str) -> Bools:
+    """Which points (n, 3) are on sheets; raises UsageError with the word for where, if they are to be refused."""
+    from ..kernels import sheetfield
+
+    touching = np.zeros(len(points), bool)
     announce(sheetfield.sheet_fields)
-    touching, metal, cell = np.zeros(len(points), bool), currents.ends[:, :2], stack.thickness
-    if sheets is not None:
-        sheetfield.on_sheet(sheets.mesh.columns, points, touching)
-        metal, cell = sheets.mesh.vertices[:, :2], float(sheets.mesh.edge_lengths.max())
+    sheetfield.on_sheet(sheets.mesh.columns, points, touching)
     if touching.any() and refuse:
         bad = points[int(np.argmax(touching))]
         raise UsageError(
-            f"the point ({bad[0]:g}, {bad[1]:g}, {bad[2]:g}) m lies on a sheet, where the field jumps: move it above"
+            f"the point ({bad[0]:g}, {bad[1]:g}, {bad[2]:g}) m lies {where}, where the field jumps: move it above or below"
         )
+    return touching
+
+
+def _in_pins(currents: Currents, points: Floats, refuse: bool) -> Bools:
+    mesh = currents.mesh.only(currents.through)
+    found = np.zeros(len(points), bool)
+    for places, radius in zip(mesh.nodes[mesh.ends], mesh.radii, strict=True):
+        low, high = places.min(axis=0), places.max(axis=0)
+        near = np.hypot(*(points[:, :2] - low[:2]).T) < radius * (1.0 - 1e-9)
+        found |= near & (points[:, 2] >= low[2]) & (points[:, 2] <= high[2])
+    if found.any() and refuse:
+        bad = points[int(np.argmax(found))]
+        raise UsageError(f"the point ({bad[0]:g}, {bad[1]:g}, {bad[2]:g}) m lies inside a wire: move it outside")
+    return found
+
+
+def fields_over(currents: OnLevel, points: Floats) -> tuple[Complexes, Complexes]:
+    """E and H (n, 3) at points (n, 3) on the topmost face of the stack and over it, outside metal.
+
+    Raises UsageError for points of too many heights: every height has a table.
+    """
+    stack = currents.stack
+    if not len(points):
+        return np.zeros((0, 3), np.complex128), np.zeros((0, 3), np.complex128)
+    spectrum = Spectrum(stack, currents.frequency)
+    heights, ordinal = heights_over(stack, currents.frequency, points)
     # Under a cover the metal is seen through it, and nothing near is singular.
-    images = np.zeros((0, 5)) if stack.above else images_of(spectrum, 1.5 * cell)
-    low = np.minimum(metal.min(axis=0), points[:, :2].min(axis=0))
-    high = np.maximum(metal.max(axis=0), points[:, :2].max(axis=0))
-    table = near_table(spectrum, heights, images, float(np.linalg.norm(high - low)), in_parallel)
+    images = np.zeros((0, 5)) if stack.above else images_of(spectrum, 1.5 * currents.cell)
+    table = near_table(spectrum, heights, images, currents.reach_to(points), in_parallel)
+    plain = [(depth, complex(vr, vi), complex(sr, si)) for depth, vr, vi, sr, si in images]
+    every = [[(stack.thickness - stack.level + h + far, *shares) for far, *shares in plain] for h in heights]
+    return _summed(currents, table, every, np.ones(len(heights)), ordinal, points)
 
-    def work(share: slice) -> None:
-        if sheets is not None:
-            _add_images(currents, sheets, images, points[share], out[share])
-        _add_rest(currents, table, ordinal[share], points[share], out[share])
 
-    in_shares(work, len(points))
-    out[touching] = 0.0
+def fields_inside(currents: OnLevel, points: Floats) -> tuple[Complexes, Complexes]:
+    """The same at points (n, 3) in the layers, on the plane or the lid of a stack, or on the metal's own level."""
+    if not len(points):
+        return np.zeros((0, 3), np.complex128), np.zeros((0, 3), np.complex128)
+    heights, ordinal = heights_in(currents.stack, currents.frequency, points)
+    views = views_of_metal(currents.stack, currents.frequency, heights, currents.cell)
+    table = inside_table(Spectrum(currents.stack, currents.frequency), views, currents.reach_to(points), in_parallel)
+    permeable = np.array([view.matter[1] for view in views])
+    return _summed(currents, table, [view.images for view in views], permeable, ordinal, points)
+
+
+def _summed(
+    currents: OnLevel, table: NearTable, images: Sequence[Images], permeable: Floats, which: Ints, points: Floats
+) -> tuple[Complexes, Complexes]:  # fmt: skip
+    """E and H (n, 3) at points whose heights `which` says; images and permeable: of every height."""
+    from ..kernels import overfield, sheetfield
+
+    announce(overfield.over_fields)
+    announce(sheetfield.sheet_fields)
+    out = np.zeros((len(points), 6), np.complex128)
+
+    def rest(share: slice) -> None:
+        _add_rest(currents, table, which[share], points[share], out[share])
+
+    in_shares(rest, len(points))
+    out[:, 5] /= permeable[which]
+    for height, own in enumerate(images) if currents.sheets is not None else ():
+        here = np.flatnonzero(which == height)
+        found = np.zeros((len(here), 6), np.complex128)
+
+        def work(share: slice, own: Images = own, here: Ints = here, found: Complexes = found) -> None:
+            _add_images(currents, own, points[here[share]], found[share])
+
+        in_shares(work, len(here))
+        found[:, 3:] /= permeable[height]
+        out[here] += found
     return out[:, :3], out[:, 3:]
 
 
@@ -77,13 +141,28 @@ def heights_over(stack: Stack, frequency: float, points: Floats) -> tuple[Floats
     """Heights over the topmost face that points (n, 3) have (h,), m, and which each has (n,); raises UsageError for too
     many.
     """
-    close = 2e-6 * math.pi / Spectrum(stack, frequency).wavenumber
-    steps_up, which = np.unique(
-        np.round((points[:, 2] - stack.thickness) / close).astype(np.int64), return_inverse=True
-    )
+    return _heights(points[:, 2] - stack.thickness, frequency)
+
+
+def heights_in(stack: Stack, frequency: float, points: Floats) -> tuple[Floats, Ints]:
+    """The same over z = 0, of points in layers; what is next to a face is on it."""
+    faces, own = np.array(stack.faces), points[:, 2].copy()
+    nearest = faces[np.argmin(np.abs(own[:, None] - faces), axis=1)]
+    on_face = np.abs(own - nearest) <= 1e-6 * stack.thickness
+    # Rounded from the nearest face, so that none falls on the wrong side of it.
+    heights, which = _heights(np.where(on_face, 0.0, own), frequency)
+    heights = np.append(heights, faces)
+    which = np.where(on_face, len(heights) - len(faces) + np.searchsorted(faces, nearest), which)
+    used, which = np.unique(which, return_inverse=True)
+    return heights[used], np.ascontiguousarray(which.astype(np.int64))
+
+
+def _heights(over: Floats, frequency: float) -> tuple[Floats, Ints]:
+    close = 1e-6 * SPEED_OF_LIGHT / frequency
+    steps_up, which = np.unique(np.round(over / close).astype(np.int64), return_inverse=True)
     if len(steps_up) > _MOST_HEIGHTS:
         raise UsageError(
-            f"near field: the points have {len(steps_up)} different heights, and each needs a table over the layers: "
+            f"near field: the points have {len(steps_up)} different heights, and each needs a table: "
             f"ask for points of no more than {_MOST_HEIGHTS} at once, on a grid"
         )
     return np.asarray(steps_up * close, float), np.ascontiguousarray(which.ravel().astype(np.int64))
@@ -104,15 +183,16 @@ def _others(currents: OnLevel) -> tuple[Floats, Complexes]:
     return np.ascontiguousarray(np.concatenate([standing, feet])), np.concatenate([flat, moments])
 
 
-def _add_images(currents: OnLevel, own: SheetCurrents, images: Floats, points: Floats, out: Complexes) -> None:
-    """The fields of the metal's currents and their images, each as in free space times its shares."""
+def _add_images(currents: OnLevel, images: Images, points: Floats, out: Complexes) -> None:
+    """The fields of the metal's currents and their images at one height, each as in free space times its shares."""
     from ..kernels.sheetfield import sheet_fields
 
-    omega = 2.0 * math.pi * currents.frequency
+    omega, own = 2.0 * math.pi * currents.frequency, currents.sheets
+    assert own is not None
     corners = np.ascontiguousarray(own.mesh.corners.reshape(-1, 9))
-    for depth, vr, vi, sr, si in images:
-        vector, scalar = complex(vr, vi), complex(sr, si)
-        seen_from = points + np.array([0.0, 0.0, depth])
+    for far, vector, scalar in images:
+        seen_from = points.copy()
+        seen_from[:, 2] = currents.stack.level + far
         sheet_fields(
             corners, own.number, own.vector, own.points, own.moments.astype(complex), seen_from, currents.wavenumber,
             -1j * omega * MAGNETIC_CONSTANT / (4.0 * math.pi) * vector,

@@ -19,7 +19,15 @@ def _slope(c, f, width):
 
 
 @njit(inline="always", fastmath=True, error_model="numpy")
-def _add_source(dx, dy, k, jx, jy, spread, probe, steps, widths, table, logs, low, high, out):
+def _logarithm(away, low, length):
+    """ln (z + length + R')/(z + R) at a height z = low, and its slope, of ln (z + R) ρ/R(z + R)."""
+    high = low + length
+    near, far = math.sqrt(away * away + low * low), math.sqrt(away * away + high * high)
+    return math.log((far + high) / (near + low)), away / (far * (far + high)) - away / (near * (near + low))
+
+
+@njit(inline="always", fastmath=True, error_model="numpy")
+def _add_source(dx, dy, k, jx, jy, spread, probe, steps, widths, table, logs, low, length, out):
     """Add E and η0 H (6,) of a current, its divergence and a probe, seen from (dx, dy) off."""
     r = math.sqrt(dx * dx + dy * dy) + 1e-15
     x = (
@@ -30,15 +38,16 @@ def _add_source(dx, dy, k, jx, jy, spread, probe, steps, widths, table, logs, lo
     at = min(int(x), table.shape[0] - 1)
     f, width, t = x - at, widths[at], table[at]
     ux, uy = dx / r, dy / r
-    # ln (z + R) of the height and of the height and the length, and its slope, ρ/R(z + R).
     away = k * r
-    near, far = math.sqrt(away * away + low * low), math.sqrt(away * away + high * high)
-    log = math.log((far + high) / (near + low))
-    slant = away / (far * (far + high)) - away / (near * (near + low))
+    log, slant = _logarithm(away, low, length)
     a, grown = _value(t[0], f), _value(t[1], f)
     pull = _slope(t[2], f, width) * spread + _slope(t[5], f, width) * probe
     turn = slant * (logs[1] * spread + logs[3] * probe)
     turn += _slope(t[4], f, width) * spread + _slope(t[7], f, width) * probe
+    if probe != 0.0:
+        stem, bent = _logarithm(away, 0.0, length)
+        turn += bent * logs[5] * probe
+        out[2] -= stem * logs[4] * probe
     hx, hy = ux * turn - grown * jx, uy * turn - grown * jy
     out[0] += ux * pull - a * jx
     out[1] += uy * pull - a * jy
@@ -62,8 +71,7 @@ def over_fields(
     stack, depth, found = room_for_points()
     p = np.empty(3)
     for n in range(places.shape[0]):
-        table, low = cubics[which[n]], heights[which[n]]
-        high = low + length
+        table, low, own = cubics[which[n]], heights[which[n]], logs[which[n]]
         # As far over the metal as over the topmost face.
         p[0], p[1], p[2] = places[n, 0], places[n, 1], level + low / k
         for i in range(corners.shape[0]):
@@ -72,11 +80,11 @@ def over_fields(
                 x, y, share = found[0, q], found[1, q], found[3, q]
                 _add_source(
                     p[0] - x, p[1] - y, k, share * (number[i] * x - vector[i, 0]),
-                    share * (number[i] * y - vector[i, 1]), share * spread, 0j, steps, widths, table, logs, low,
-                    high, out[n],
+                    share * (number[i] * y - vector[i, 1]), share * spread, 0j, steps, widths, table, own, low,
+                    length, out[n],
                 )  # fmt: skip
         for q in range(points.shape[0]):
             _add_source(
                 p[0] - points[q, 0], p[1] - points[q, 1], k, moments[q, 0], moments[q, 1], moments[q, 3],
-                moments[q, 2], steps, widths, table, logs, low, high, out[n],
+                moments[q, 2], steps, widths, table, own, low, length, out[n],
             )  # fmt: skip

@@ -53,6 +53,11 @@ class BothSides(Plain):
         return self.over.shut and self.under.shut
 
     @property
+    def breaks(self) -> tuple[float, ...]:
+        """Heights at which matter changes, from the lowest, metres."""
+        return (*(-z for z in self.under.faces[:0:-1]), *self.over.faces)
+
+    @property
     def planes(self) -> tuple[float, ...]:
         """Heights of planes that wires may stand on, metres."""
         return (*self.over.planes, *(-z for z in self.under.planes if z))

@@ -8,7 +8,7 @@ most: a distance finds its place among them by a piecewise linear map.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -18,6 +18,7 @@ from numpy.typing import ArrayLike, NDArray
 from ..arraytypes import Complexes, Floats
 from .sommerfeld import at_zero, decay, sommerfeld_integrals
 from .spectral import Spectrum
+from .stack import Stack
 from .sweep import Sweep
 
 _NEGLIGIBLE = 2e-3
@@ -143,42 +144,64 @@ def images_of(spectrum: Spectrum, depth: float) -> Floats:
     return np.array([[d, v.real, v.imag, s.real, s.imag] for d, v, s in found])
 
 
-def images_to(spectrum: Spectrum, level: int, depth: float) -> Floats:
-    """The same from its metal to a higher face: what goes there straight, and first images no deeper than `depth`, m.
+@dataclass(frozen=True, slots=True)
+class Arrival:
+    """Of static waves from metal what comes to a face, upwards or down, m, and what of it is turned back there."""
 
-    As static waves go, up and down, in lines of impedance 1/ε for charges and µ for currents: at every face some turn
-    back, and the others go on.
+    far: float
+    up: bool
+    vector: complex
+    scalar: complex
+    turned: float
+    back: complex
+
+
+def arrivals(stack: Stack, face: int, depth: float) -> Iterator[Arrival]:
+    """What static waves from its metal bring to a face, first that which goes straight, then all from up to `depth`, m.
+
+    They go up and down, in lines of impedance 1/ε for charges and µ for currents: at every face some turn back, and the
+    others go on.
     """
-    stack = spectrum.stack
-    if stack.lid and level == len(stack.layers):
-        return _NONE
     air = (1.0 + 0j, 1.0)
     matter = [air, *((x.material.complex_permittivity, x.material.permeability) for x in stack.layers), air]
     (eb, mb), (ea, ma) = matter[stack.metal_on], matter[stack.metal_on + 1]
-    straight = stack.faces[level] - stack.level
-    found: dict[float, tuple[complex, complex]] = {}
+    straight, came = abs(stack.faces[face] - stack.level), face == stack.metal_on
     # How far, of which layer, upwards or not, and amplitudes.
     going = [(0.0, stack.metal_on + up, up, 2.0 * ma * mb / (ma + mb) + 0j, 2.0 / (ea + eb)) for up in (True, False)]
-    while going and len(found) < _MOST_IMAGES:
+    while going:
         going.sort(key=lambda one: one[0])
         far, own, up, vector, scalar = going.pop(0)
         # What goes straight is the first to come, and is there however little it is.
-        if own in (0, len(matter) - 1) or (found and max(abs(vector), abs(scalar)) < _NEGLIGIBLE):
+        if own in (0, len(matter) - 1) or (came and max(abs(vector), abs(scalar)) < _NEGLIGIBLE):
             continue
         far += stack.layers[own - 1].thickness
         if far > max(depth, straight * (1.0 + 1e-9)):
             continue
-        face, onward = (own, own + 1) if up else (own - 1, own - 1)
+        there, onward = (own, own + 1) if up else (own - 1, own - 1)
         (e1, m1), (e2, m2) = matter[own], matter[onward]
         turned, back = (m2 - m1) / (m2 + m1), (e1 - e2) / (e1 + e2)
-        if (face == 0 and stack.has_plane) or (face == len(stack.layers) and stack.lid):
+        if (there == 0 and stack.has_plane) or (there == len(stack.layers) and stack.lid):
             turned, back = -1.0, -1.0 + 0j
-        if face == level:
-            near = next((x for x in found if abs(x - far) < 1e-9 * stack.thickness), far)
-            so_far = found.get(near, (0j, 0j))
-            found[near] = so_far[0] + vector * (1.0 + turned), so_far[1] + scalar * (1.0 + back)
+        if there == face:
+            came = True
+            yield Arrival(far, up, vector, scalar, turned, back)
         going.append((far, own, not up, vector * turned, scalar * back))
         going.append((far, onward, up, vector * (1.0 + turned), scalar * (1.0 + back)))
+
+
+def images_to(spectrum: Spectrum, level: int, depth: float) -> Floats:
+    """The same from its metal to a higher face: what goes there straight, and first images no deeper than `depth`, m."""
+    stack = spectrum.stack
+    if stack.lid and level == len(stack.layers):
+        return _NONE
+    found: dict[float, tuple[complex, complex]] = {}
+    for one in arrivals(stack, level, depth):
+        near = next((x for x in found if abs(x - one.far) < 1e-9 * stack.thickness), one.far)
+        so_far = found.get(near, (0j, 0j))
+        vector, scalar = one.vector * (1.0 + one.turned), one.scalar * (1.0 + one.back)
+        found[near] = so_far[0] + vector, so_far[1] + scalar
+        if len(found) == _MOST_IMAGES:
+            break
     return np.array([[d, v.real, v.imag, s.real, s.imag] for d, (v, s) in sorted(found.items())])
 
 

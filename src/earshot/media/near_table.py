@@ -27,8 +27,9 @@ Each = Callable[[Callable[[Floats], Complexes], list[Floats]], Iterable[Complexe
 class NearTable:
     """Cubics of `Spectrum.above`, less what is had in closed form, integrated: (heights, intervals, 8 kinds, 4 powers).
 
-    steps as of `KernelTable`; widths (intervals,) and heights (heights,): normalised. logs (4,): the shares in c and d,
-    and in both at probes, of the integral of e^{-kz} (1 - e^{-k length})/k², which is ln (z + length + R')/(z + R).
+    steps as of `KernelTable`; widths (intervals,) and heights (heights,), over the metal: normalised. logs (heights, 6):
+    the shares in c and d, and in both at probes, of the integral of e^{-kz} (1 - e^{-k length})/k², which is
+    ln (z + length + R')/(z + R); and in both at probes of that with z = 0.
     """
 
     steps: Floats
@@ -60,8 +61,19 @@ def near_table(spectrum: Spectrum, heights: Floats, images: Floats, reach: float
 
     found = np.concatenate(list(each(at_heights, _alike(heights))))
     widths = np.diff(rho)
-    even = np.array([cubics_through(values, rho, bc_type=((1, np.zeros(8)), "not-a-knot")) for values in found])
-    return NearTable(steps, widths * k0, np.ascontiguousarray(even), logs, heights * k0, length)
+    every = np.tile(np.append(logs, [0.0, 0.0]), (len(heights), 1))
+    return NearTable(steps, widths * k0, even_cubics(found, rho), every, heights * k0, length)
+
+
+def even_cubics(values: Complexes, rho: Floats) -> Complexes:
+    """Cubics (heights, intervals, 8, 4) of even functions of the distance (heights, 8, ρ)."""
+    flat = ((1, np.zeros(8)), "not-a-knot")
+    return np.ascontiguousarray([cubics_through(one, rho, bc_type=flat) for one in values])
+
+
+def from_none(values: Complexes) -> Complexes:
+    """Even functions of the distance (..., ρ) at its first nodes, with what they are at none, to fourth order."""
+    return np.concatenate([(4.0 * values[..., :1] - values[..., 1:2]) / 3.0, values], axis=-1)
 
 
 def _alike(heights: Floats) -> list[Floats]:
@@ -96,10 +108,7 @@ def _integrated(
         ripple = 2.0 * spectrum.stack.thickness * spectrum.wavenumber + highest + length
         parts.append(sommerfeld_integrals(rest, rho[max(split, 1) :], beyond, ripple))
     found = np.concatenate(parts, axis=1).reshape(len(heights), 8, -1)
-    if split:
-        return found
-    # Even functions of the distance, to fourth order, at none.
-    return np.concatenate([(4.0 * found[..., :1] - found[..., 1:2]) / 3.0, found], axis=-1)
+    return found if split else from_none(found)
 
 
 def _rest(spectrum: Spectrum, images: Floats, k: Complexes) -> Complexes:

@@ -62,6 +62,11 @@ class Plain:
         return False
 
     @property
+    def breaks(self) -> tuple[float, ...]:
+        """Heights at which matter changes, from the lowest, metres."""
+        return self.planes
+
+    @property
     def planes(self) -> tuple[float, ...]:
         """Heights of planes that wires may stand on, metres."""
         return (0.0,) if self.has_plane else ()

@@ -149,6 +149,11 @@ class Stack(Plain):
         return self.lid
 
     @property
+    def breaks(self) -> tuple[float, ...]:
+        """Heights at which matter changes, from the lowest, metres."""
+        return self.faces
+
+    @property
     def planes(self) -> tuple[float, ...]:
         """Heights of planes that wires may stand on, metres."""
         return (0.0,) * self.has_plane + (self.thickness,) * self.lid
@@ -212,6 +217,18 @@ class Stack(Plain):
     def holds(self, heights: Floats) -> Bools:
         """Whether heights are between z = 0 and the topmost face."""
         return np.asarray((np.asarray(heights) > 0.0) & (np.asarray(heights) < self.thickness))
+
+    def cut(self, height: float) -> tuple[Stack, int]:
+        """The same with a face more at a height in its layers, m, and which that is; a face within a millionth is it."""
+        number = int(np.searchsorted(self.faces, height))
+        for near in (number - 1, number):
+            if 0 <= near < len(self.faces) and abs(height - self.faces[near]) <= 1e-6 * self.thickness:
+                return self, near
+        cut = self.layers[number - 1]
+        parts = Layer(height - self.faces[number - 1], cut.material), Layer(self.faces[number] - height, cut.material)
+        layers = (*self.layers[: number - 1], *parts, *self.layers[number:])
+        own = self.metal_on + (self.metal_on >= number)
+        return Stack(layers, own, self.plane, open_below=self.open_below, lid=self.lid), number
 
     def level_at(self, heights: Floats) -> Ints:
         """Over how many layers a face is that metal at heights is on, within a millionth; -1 where there is none."""

@@ -87,11 +87,33 @@ class Sweep:
         return found
 
     def _step(self, n: int, tm: bool) -> Complexes:
-        def work() -> Complexes:
-            seen = self.up(n + 1, tm)
-            return np.asarray(self._sech(n) * seen / (seen + self._impedance(n, tm) * self._tanh(n)))
+        return self._once(("step", n, tm), lambda: np.asarray(self._leap(n, tm) * self.up(n + 1, tm)))
 
-        return self._once(("step", n, tm), work)
+    def _leap(self, n: int, tm: bool) -> Complexes:
+        """The current over a layer from one volt under it."""
+
+        def work() -> Complexes:
+            return np.asarray(self._sech(n) / (self.up(n + 1, tm) + self._impedance(n, tm) * self._tanh(n)))
+
+        return self._once(("leap", n, tm), work)
+
+    def sent(self, face: int, higher: int, tm: bool) -> Complexes:
+        """The current upwards at a higher face, or over the same, from one volt at a face."""
+        if face == higher:
+            return 1.0 / self.up(face, tm)
+        return self.carried(face, higher - 1, tm) * self._leap(higher - 1, tm)
+
+    def seen_at(self, face: int, place: int, tm: bool) -> tuple[Complexes, Complexes]:
+        """Voltage and current upwards at a place from one ampere at a face: of the same what is over it, but under a lid.
+
+        What is lower is by reciprocity what a volt there makes at the face.
+        """
+        on_lid = self.roof is not None and place == len(self.layers)
+        if place > face or (place == face and not on_lid):
+            here = self.shunt(face, tm)
+            return here * self.carried(face, place, tm), here * self.sent(face, place, tm)
+        up, there = self.up(place, tm), self.carried(place, face, tm)
+        return self.shunt(place, tm) * there, -up / (up + self.down(place, tm)) * there
 
     def shunt(self, face: int, tm: bool) -> Complexes:
         """The voltage at a face from one ampere there."""
@@ -102,9 +124,9 @@ class Sweep:
 
         return self._once(("shunt", face, tm), work)
 
-    def probe(self, face: int) -> tuple[list[Complexes], list[Complexes], Complexes]:
+    def probe(self, face: int) -> tuple[list[Complexes], list[Complexes], list[Complexes]]:
         """Of a vertical current of one ampere from z = 0 up to a face: voltages at faces up to it, ∫ E_z dz up to them,
-        and the current of the TM line at z = 0.
+        and currents of the TM line there.
 
         In a layer it adds k/ε volt per unit length to the TM line, so V - (jk/u²) is as without it. Seen from below,
         V = T - R I is carried upwards, then the voltages back down.
@@ -120,7 +142,7 @@ class Sweep:
             inner = (inner + z * t) / share
             source = before * sech / share + inner * forced
         current = source / (inner + up)
-        voltages, parts = [up * current], []
+        voltages, parts, currents = [up * current], [], [current]
         for n, forced, before, share, below in reversed(steps):
             d, _, mu = self.layers[n]
             free = ((current - forced) * self._sech(n) + before * self._tanh(n) / self._impedance(n, True)) / share
@@ -128,7 +150,15 @@ class Sweep:
             parts.append((-1j * mu * d + 1j * k * (voltages[-1] - lower)) / self._decay(n) ** 2)
             voltages.append(lower)
             current = free + forced
-        return voltages[::-1], list(accumulate(reversed(parts), initial=np.zeros_like(k))), current
+            currents.append(current)
+        return voltages[::-1], list(accumulate(reversed(parts), initial=np.zeros_like(k))), currents[::-1]
+
+    def probe_at(self, face: int, place: int) -> tuple[Complexes, Complexes]:
+        """Voltage and current of the TM line at a place from a vertical current of one ampere from z = 0 up to a face."""
+        voltages, _, currents = self.probe(face)
+        if place <= face:
+            return voltages[place], currents[place]
+        return voltages[face] * self.carried(face, place, True), voltages[face] * self.sent(face, place, True)
 
     def kernels(self, face: int, higher: int) -> Complexes:
         """Spectra whose S(ρ) = ∫ f J0(kρ) k dk is, in free space, e^{-jρ}/ρ or tends to a share of it: (4 or 5, ...).
@@ -169,4 +199,4 @@ class Sweep:
         For one volt E_z = -(k/ε) I, which by reciprocity is what a probe makes flow at z = 0.
         """
         tm, te = (self.carried(0, face, kind) for kind in (True, False))
-        return np.stack([te, (te - tm) / self.k, 1j * self.probe(face)[2]])
+        return np.stack([te, (te - tm) / self.k, 1j * self.probe(face)[2][0]])

@@ -17,6 +17,7 @@ from ...arraytypes import Floats
 from ...description.antenna import Antenna
 from ...errors import UsageError
 from ...fields.near import NearField
+from ...media.surroundings import Medium
 from ...units import engineering
 from .style import (
     FAINT,
@@ -121,11 +122,8 @@ def _map(axes: Axes, field: NearField, level: Floats, scale: LogNorm, antenna: A
         _metal(axes, antenna, field, units, k)
     axes.set_xlim(extent[:2])
     axes.set_ylim(extent[2:])
-    if antenna is not None and antenna.medium.has_plane and abs(units[1][2]) > _UPRIGHT:
-        # A strip of what is below.
-        top = k * antenna.medium.thickness
-        axes.set_ylim(bottom=min(extent[2], top) - 0.03 * lengths[1])
-        axes.axhspan(axes.get_ylim()[0], top, facecolor=PAPER, edgecolor=INK, hatch="////", linewidth=0.0)
+    if antenna is not None and abs(units[1][2]) > _UPRIGHT:
+        _matter(axes, antenna.medium, k, extent[2:])
     for setter, side in ((axes.set_xlabel, units[0]), (axes.set_ylabel, units[1])):
         setter(f"{_axis_name(side)}, {unit}")
     few_ticks(axes, *lengths)
@@ -142,6 +140,18 @@ def _finer(values: Floats, starts: list[float], lengths: list[float]) -> tuple[F
     degree = [min(3, count - 1) for count in values.shape]
     fine = RectBivariateSpline(*grids, values, kx=degree[0], ky=degree[1])(*finer)
     return np.clip(fine, values.min(), values.max()), finer
+
+
+def _matter(axes: Axes, medium: Medium, k: float, seen: tuple[float, float]) -> None:
+    """Faces of layers, and a strip of what is below a plane, on a map whose second side is upright."""
+    margin = 0.03 * (seen[1] - seen[0])
+    for height in (k * z for z in medium.breaks):
+        if seen[0] <= height <= seen[1]:
+            axes.axhline(height, color=INK, linewidth=2.0 if height / k in medium.planes else 0.8, linestyle="-")
+    if medium.one_sided and seen[0] <= margin:
+        bottom = min(seen[0], 0.0) - margin
+        axes.set_ylim(bottom=bottom)
+        axes.axhspan(bottom, 0.0, facecolor=PAPER, edgecolor=INK, hatch="////", linewidth=0.0)
 
 
 def _metal(axes: Axes, antenna: Antenna, field: NearField, units: list[Floats], k: float) -> None:

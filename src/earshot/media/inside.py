@@ -1,0 +1,230 @@
+"""Fields inside layers from what is on their faces, at one height: spectra, images, and tables against distance.
+
+Layers are cut at the height, so that it is a face; what flows there is in `Sweep.seen_at`. In terms of it, of one ampere
+on metal, E and H are those of `Spectrum.above` with a = V_TE, a' = jI_TE, b = (V_TM - V_TE)/k², c = I_TM/jε and
+d = j(I_TM - I_TE)/k².
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Protocol
+
+import numpy as np
+
+from ..arraytypes import Complexes, Floats
+from .kernel_table import arrivals, nodes_of, place_among, spacing
+from .near_table import NearTable, even_cubics, from_none
+from .sommerfeld import decay, sommerfeld_integrals
+from .spectral import Spectrum
+from .stack import Stack
+
+_TOGETHER = 8
+_MOST_IMAGES = 8
+_CLOSE, _SEEN = 0.25, 40.0
+_LOGS = [3, 4, 6, 7]
+
+Each = Callable[[Callable[[Sequence["View"]], Complexes], list[Sequence["View"]]], Iterable[Complexes]]
+
+
+class View(Protocol):
+    """Sources on a face of layers, seen from a height, m."""
+
+    @property
+    def apart(self) -> float:
+        """How far it is from their face, normalised."""
+        ...
+
+    @property
+    def stems(self) -> tuple[complex, complex]:
+        """Shares of 1/k² in c and d of a probe that passes the height."""
+        ...
+
+    def rest(self, k: Complexes) -> Complexes:
+        """Spectra (8, n) as of `Spectrum.above` at the height, less those of what is had in closed form."""
+        ...
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """A stack that is cut at a height, so that it is a face; sources are on another, or on that."""
+
+    spectrum: Spectrum
+    place: int
+
+    @property
+    def on_lid(self) -> bool:
+        """Whether the height is that of the lid: what is seen is under it."""
+        return self.spectrum.stack.lid and self.place == len(self.spectrum.stack.layers)
+
+    @cached_property
+    def matter(self) -> tuple[complex, float]:
+        """ε and µ over the height; under a lid, of what is under it."""
+        return self._over(self.place - self.on_lid)
+
+    def _over(self, face: int) -> tuple[complex, float]:
+        layers = self.spectrum.stack.layers
+        if not 0 <= face < len(layers):
+            return 1.0 + 0j, 1.0
+        return layers[face].material.complex_permittivity, layers[face].material.permeability
+
+    def _kinds(self, k: Complexes, tm: tuple[Complexes, Complexes], te: tuple[Complexes, Complexes]) -> list[Complexes]:
+        """a, a', b, c and d of voltages and currents."""
+        over = self.matter[0]
+        return [te[0], 1j * te[1], (tm[0] - te[0]) / k**2, tm[1] / (1j * over), 1j * (tm[1] - te[1]) / k**2]
+
+
+@dataclass(frozen=True)
+class FromMetal(_Seen):
+    """Metal on a face, and probes that end there. cell: the longest side of its triangles, m."""
+
+    cell: float
+
+    @property
+    def apart(self) -> float:
+        """How far the height is from the metal, normalised."""
+        stack = self.spectrum.stack
+        return abs(stack.faces[self.place] - stack.level) * self.spectrum.wavenumber
+
+    @property
+    def _passed(self) -> bool:
+        """Whether probes pass the height: it is under the metal."""
+        return self.place - self.on_lid < self.spectrum.stack.metal_on
+
+    @property
+    def stems(self) -> tuple[complex, complex]:
+        """Those of a current along z: its upright and its round field go as ln ρ and 1/ρ."""
+        return (1j * self.matter[1], -1j) if self._passed else (0j, 0j)
+
+    @cached_property
+    def images(self) -> list[tuple[float, complex, complex]]:
+        """How far the metal is under the height as static waves come, m, over it below zero; and their shares, as of
+        `kernel_table.images_of`.
+        """
+        stack = self.spectrum.stack
+        found: dict[float, tuple[complex, complex]] = {}
+
+        def add(far: float, vector: complex, scalar: complex) -> None:
+            near = next((x for x in found if abs(x - far) < 1e-9 * stack.thickness), far)
+            so_far = found.get(near, (0j, 0j))
+            found[near] = so_far[0] + vector, so_far[1] + scalar
+
+        own = stack.metal_on
+        if stack.lid and own == len(stack.layers):
+            return []
+        if self.place == own:
+            (eb, mb), (ea, ma) = self._over(own - 1), self._over(own)
+            add(0.0, 2.0 * ma * mb / (ma + mb) + 0j, 2.0 / (ea + eb))
+        for one in arrivals(stack, self.place, 1.5 * self.cell):
+            along = one.far if one.up else -one.far
+            if one.up and not self.on_lid:
+                add(along, one.vector * (1.0 + one.turned), one.scalar * (1.0 + one.back))
+            else:
+                # On the side that is seen it comes to the face and is turned back.
+                add(along, one.vector, one.scalar)
+                add(-along, one.vector * one.turned, one.scalar * one.back)
+            if len(found) >= _MOST_IMAGES:
+                break
+        return [(far, *shares) for far, shares in found.items()]
+
+    def rest(self, k: Complexes) -> Complexes:
+        """Spectra of the field, less those of images."""
+        sweep, own = self.spectrum.sweep(k), self.spectrum.stack.metal_on
+        tm, te = (sweep.seen_at(own, self.place, kind) for kind in (True, False))
+        a, grown, b, c, d = self._kinds(k, tm, te)
+        volts, amperes = sweep.probe_at(own, self.place)
+        over, mu = self.matter
+        # Where the current itself is, what it carries is no field.
+        upright = (k * amperes - 1j * self._passed) / over
+        left = np.stack([b + 1j * volts / k, c + upright, d - amperes / k])
+        if self.spectrum.stack.open_below:
+            # On no plane a probe has a charge at its foot as well, which metal there, being left, takes off.
+            left -= self._kinds(k, *(sweep.seen_at(0, self.place, kind) for kind in (True, False)))[2:]
+        u0, k0 = decay(k, 1.0), self.spectrum.wavenumber
+        for far, vector, scalar in self.images:
+            fading, sense = 0.5j * np.exp(-u0 * abs(far) * k0), 1.0 if far >= 0.0 else -1.0
+            a, grown = a - vector * fading / u0, grown - sense * vector * fading / mu
+            b, c = b + scalar * fading / u0, c + sense * scalar * fading
+        return np.stack([a, grown, b, c, d, *left])
+
+
+@dataclass(frozen=True)
+class FromOpening(_Seen):
+    """A field E0 across openings in the plane z = 0, in the place of J: E = T E0 for -Z J. close: whether the field that
+    goes straight is had in closed form.
+    """
+
+    close: bool
+
+    @property
+    def apart(self) -> float:
+        """The height over the plane, normalised."""
+        return self.spectrum.stack.faces[self.place] * self.spectrum.wavenumber
+
+    stems = (0j, 0j)
+
+    def rest(self, k: Complexes) -> Complexes:
+        """Spectra of the field, less those of magnetic currents as in free space that are doubled by the plane.
+
+        Of these the vector kernel has a share of ε in H, the scalar one of 1/µ.
+        """
+        sweep = self.spectrum.sweep(k)
+        tm, te = ((-sweep.carried(0, self.place, x), -sweep.sent(0, self.place, x)) for x in (True, False))
+        a, grown, b, c, d = self._kinds(k, tm, te)
+        if self.close:
+            u0, (eps, mu) = decay(k, 1.0), self.matter
+            fading = np.exp(-u0 * self.apart)
+            a, grown = a + fading, grown + fading / u0 * (k * k / mu - eps)
+            c, d = c + fading / u0, d - fading / (u0 * mu)
+        return np.stack([a, grown, b, c, d, b, c, d])
+
+
+def views_of_metal(stack: Stack, frequency: float, heights: Floats, cell: float) -> list[FromMetal]:
+    """The metal of a stack seen from heights in its layers (h,), m."""
+    found = []
+    for height in heights:
+        cut, place = stack.cut(float(height))
+        found.append(FromMetal(Spectrum(cut, frequency), place, cell))
+    return found
+
+
+def inside_table(spectrum: Spectrum, views: Sequence[View], reach: float, each: Each = map) -> NearTable:
+    """Fields at the heights of views, for distances up to `reach`, m. each: see `near_table`."""
+    k0, stack = spectrum.wavenumber, spectrum.stack
+    steps = spacing(spectrum)
+    rho = nodes_of(steps, int(place_among(steps, np.array(reach))) + 2)
+    length = min(x.thickness for x in stack.layers) * k0
+    logs = np.array([_shares(view, length) for view in views])
+    ripple = 3.0 * stack.thickness * k0 + length
+
+    def work(some: Sequence[int]) -> Complexes:
+        def rest(k: Complexes) -> Complexes:
+            found = np.array([views[n].rest(k) for n in some])
+            stem = -np.expm1(-k * length) / k**2
+            for row, n in zip(found, some, strict=True):
+                row[_LOGS] -= logs[n, :4, None] * np.exp(-k * views[n].apart) * stem
+                row[_LOGS[2:]] -= logs[n, 4:, None] * stem
+            return found.reshape(-1, len(k))
+
+        return from_none(sommerfeld_integrals(rest, rho[1:] * k0, spectrum.slowest + 0.5, ripple)).reshape(
+            len(some), 8, -1
+        )
+
+    groups = [range(n, min(n + _TOGETHER, len(views))) for n in range(0, len(views), _TOGETHER)]
+    values = np.concatenate(list(each(work, groups)))
+    heights = np.array([view.apart for view in views])
+    return NearTable(steps, np.diff(rho) * k0, even_cubics(values, rho), logs, heights, length)
+
+
+def _shares(view: View, length: float) -> Complexes:
+    """Logarithms (6,) as of `NearTable` that a view's rest has at last, where it is near; and those of its probes."""
+    stems = np.array(view.stems)
+    if view.apart > _CLOSE * length:
+        return np.concatenate([np.zeros(4), stems])
+    far = np.array([_SEEN / length + 0j])
+    ends = view.rest(far)[_LOGS, 0] * far**2
+    ends[2:] -= stems
+    return np.concatenate([ends * math.exp(_SEEN * view.apart / length), stems])
