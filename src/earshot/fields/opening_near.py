@@ -114,7 +114,7 @@ def _of_table(
 def _straight(
     opening: SheetCurrents, frequency: float, points: Floats, eps: complex, mu: float
 ) -> tuple[Complexes, Complexes]:  # fmt: skip
-    """Those of magnetic currents as in free space, doubled by the plane: dual to electric ones, E for H and -H for E."""
+    """Those of magnetic currents as in free space, doubled by the plane: dual to electric ones, E for H, -H for E."""
     from ..kernels import sheetfield
 
     announce(sheetfield.sheet_fields)

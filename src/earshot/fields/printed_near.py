@@ -62,7 +62,8 @@ def on_sheets(sheets: SheetCurrents, points: Floats, refuse: bool, where: str) -
     if touching.any() and refuse:
         bad = points[int(np.argmax(touching))]
         raise UsageError(
-            f"the point ({bad[0]:g}, {bad[1]:g}, {bad[2]:g}) m lies {where}, where the field jumps: move it above or below"
+            f"the point ({bad[0]:g}, {bad[1]:g}, {bad[2]:g}) m lies {where}, where the field jumps: "
+            "move it above or below"
         )
     return touching
 

@@ -1,7 +1,7 @@
 """Fields inside layers from what is on their faces, at one height: spectra, images, and tables against distance.
 
-Layers are cut at the height, so that it is a face; what flows there is in `Sweep.seen_at`. In terms of it, of one ampere
-on metal, E and H are those of `Spectrum.above` with a = V_TE, a' = jI_TE, b = (V_TM - V_TE)/k², c = I_TM/jε and
+Layers are cut at the height, so that it is a face; what flows there is in `Sweep.seen_at`. In terms of it, of one
+ampere on metal, E and H are those of `Spectrum.above` with a = V_TE, a' = jI_TE, b = (V_TM - V_TE)/k², c = I_TM/jε and
 d = j(I_TM - I_TE)/k².
 """
 
@@ -27,7 +27,7 @@ _MOST_IMAGES = 8
 _CLOSE, _SEEN = 0.25, 40.0
 _LOGS = [3, 4, 6, 7]
 
-Each = Callable[[Callable[[Sequence["View"]], Complexes], list[Sequence["View"]]], Iterable[Complexes]]
+Each = Callable[[Callable[[range], Complexes], list[range]], Iterable[Complexes]]
 
 
 class View(Protocol):
@@ -153,8 +153,9 @@ class FromMetal(_Seen):
 
 @dataclass(frozen=True)
 class FromOpening(_Seen):
-    """A field E0 across openings in the plane z = 0, in the place of J: E = T E0 for -Z J. close: whether the field that
-    goes straight is had in closed form.
+    """A field E0 across openings in the plane z = 0, in the place of J: E = T E0 for -Z J.
+
+    close: whether the field that goes straight is had in closed form.
     """
 
     close: bool
@@ -200,7 +201,7 @@ def inside_table(spectrum: Spectrum, views: Sequence[View], reach: float, each: 
     logs = np.array([_shares(view, length) for view in views])
     ripple = 3.0 * stack.thickness * k0 + length
 
-    def work(some: Sequence[int]) -> Complexes:
+    def work(some: range) -> Complexes:
         def rest(k: Complexes) -> Complexes:
             found = np.array([views[n].rest(k) for n in some])
             stem = -np.expm1(-k * length) / k**2

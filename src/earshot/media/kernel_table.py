@@ -190,7 +190,7 @@ def arrivals(stack: Stack, face: int, depth: float) -> Iterator[Arrival]:
 
 
 def images_to(spectrum: Spectrum, level: int, depth: float) -> Floats:
-    """The same from its metal to a higher face: what goes there straight, and first images no deeper than `depth`, m."""
+    """The same from its metal to a higher face: what goes straight, and first images no deeper than `depth`, m."""
     stack = spectrum.stack
     if stack.lid and level == len(stack.layers):
         return _NONE

@@ -27,9 +27,9 @@ Each = Callable[[Callable[[Floats], Complexes], list[Floats]], Iterable[Complexe
 class NearTable:
     """Cubics of `Spectrum.above`, less what is had in closed form, integrated: (heights, intervals, 8 kinds, 4 powers).
 
-    steps as of `KernelTable`; widths (intervals,) and heights (heights,), over the metal: normalised. logs (heights, 6):
-    the shares in c and d, and in both at probes, of the integral of e^{-kz} (1 - e^{-k length})/k², which is
-    ln (z + length + R')/(z + R); and in both at probes of that with z = 0.
+    steps as of `KernelTable`; widths (intervals,) and heights (heights,), over the metal: normalised. logs
+    (heights, 6): the shares in c and d, and in both at probes, of the integral of e^{-kz} (1 - e^{-k length})/k², that
+    is ln (z + length + R')/(z + R); and in both at probes of that with z = 0.
     """
 
     steps: Floats

@@ -219,7 +219,7 @@ class Stack(Plain):
         return np.asarray((np.asarray(heights) > 0.0) & (np.asarray(heights) < self.thickness))
 
     def cut(self, height: float) -> tuple[Stack, int]:
-        """The same with a face more at a height in its layers, m, and which that is; a face within a millionth is it."""
+        """The same with a face more at a height in its layers, m, and its number; one within a millionth is taken."""
         number = int(np.searchsorted(self.faces, height))
         for near in (number - 1, number):
             if 0 <= near < len(self.faces) and abs(height - self.faces[near]) <= 1e-6 * self.thickness:

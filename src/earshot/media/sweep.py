@@ -104,7 +104,7 @@ class Sweep:
         return self.carried(face, higher - 1, tm) * self._leap(higher - 1, tm)
 
     def seen_at(self, face: int, place: int, tm: bool) -> tuple[Complexes, Complexes]:
-        """Voltage and current upwards at a place from one ampere at a face: of the same what is over it, but under a lid.
+        """Voltage and current upwards at a place from one ampere at a face: of the same, over it, but under a lid.
 
         What is lower is by reciprocity what a volt there makes at the face.
         """
@@ -154,7 +154,7 @@ class Sweep:
         return voltages[::-1], list(accumulate(reversed(parts), initial=np.zeros_like(k))), currents[::-1]
 
     def probe_at(self, face: int, place: int) -> tuple[Complexes, Complexes]:
-        """Voltage and current of the TM line at a place from a vertical current of one ampere from z = 0 up to a face."""
+        """Voltage and current of the TM line at a place from one ampere that goes upright from z = 0 to a face."""
         voltages, _, currents = self.probe(face)
         if place <= face:
             return voltages[place], currents[place]

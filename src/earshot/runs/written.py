@@ -81,7 +81,12 @@ def write_all(result: Run, folder: Path) -> list[Path]:
             write(case.driven.sheet_currents_table(), written.path(f"{stem}-sheet-currents.csv"))
         write(case.field.summary(), written.path(f"{stem}-figures.csv"))
         for name, points in case.case.near.items():
-            write(case.driven.near_field(points).to_dataset(), written.path(f"{stem}-near-{stem_of(name)}.csv"))
+            # A plane through a board meets its metal, where there is no field; single points in metal are a mistake.
+            met = "zero" if points.ndim == 3 else "refuse"
+            write(
+                case.driven.near_field(points, in_metal=met).to_dataset(),
+                written.path(f"{stem}-near-{stem_of(name)}.csv"),
+            )
         for cut in case.case.cuts:
             samples = cut_of(case.field, cut)
             name = cut.plane or stem_of(str(samples.attrs["cut"]).replace("°", " deg"))

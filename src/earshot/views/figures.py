@@ -294,14 +294,23 @@ def _animation(result: Run, _: Wishes) -> Any:
 
 
 def near_maps(result: Run) -> list[NearField]:
-    """Near fields half a wavelength round the antenna: over an upright plane through its middle, and a level one."""
+    """Near fields on the planes that the case asks for; else half a wavelength round the antenna, over an upright plane
+    through its middle, and a level one.
+    """
     antenna, driven = result.solution.antenna, result.cases[0].driven
+    asked = [points for points in result.cases[0].case.near.values() if points.ndim == 3]
+    if asked:
+        return [driven.near_field(points, in_metal="zero") for points in asked]
     low, high = antenna.extent
     reach = 0.5 * wavelength(driven.frequency)
     middle = 0.5 * (low + high)
     across = 0 if high[0] - low[0] >= high[1] - low[1] else 1
     medium = antenna.medium
-    floor = medium.thickness if medium.reflects else low[2] - reach
+    seen_inside = medium.layered and driven.flow.in_air is None
+    top = medium.thickness if medium.reflects and not medium.sides else low[2] - reach
+    floor = top
+    if seen_inside:
+        floor = 0.0 if medium.one_sided else low[2] - reach
     # Off the axes of the wires by two of the thickest radii.
     thickest = max((w.radius for w in antenna.wires), default=1e-3 * antenna.size)
     aside = 2.5 * thickest
@@ -312,7 +321,7 @@ def near_maps(result: Run) -> list[NearField]:
         corner.tolist(), side.tolist(), ((high[2] + reach - floor) * np.eye(3)[2]).tolist(), _GRID
     )
     # Over boards and low antennas the level plane is a tenth of a wavelength up.
-    height = max(middle[2] + aside, floor + 0.2 * reach)
+    height = max(middle[2] + aside, top + 0.2 * reach)
     start = [float(low[0] - reach), float(low[1] - reach), float(height)]
     wide = high - low + 2 * reach
     level = plane_of_points(start, [float(wide[0]), 0.0, 0.0], [0.0, float(wide[1]), 0.0], _GRID)

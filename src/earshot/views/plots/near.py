@@ -113,7 +113,8 @@ def _map(axes: Axes, field: NearField, level: Floats, scale: LogNorm, antenna: A
     lengths, starts = [k * n for n in own], [k * float(corner @ u) for u in units]
     extent = (starts[0], starts[0] + lengths[0], starts[1], starts[1] + lengths[1])
     low = float(scale.vmin or 0.0)
-    fine, places = _finer(np.log(np.maximum(level, 0.3 * low)), starts, lengths)
+    jumps = antenna is not None and antenna.medium.layered and abs(units[1][2]) > _UPRIGHT
+    fine, places = _finer(np.log(np.maximum(_past_sheets(level), 0.3 * low)), starts, lengths, 1 if jumps else 3)
     axes.grid(visible=False)
     axes.imshow(np.exp(fine).T, origin="lower", extent=extent, cmap=SHORE, norm=scale, interpolation="bilinear")
     rungs = LogLocator(subs=(1, 2, 5)).tick_values(low, float(scale.vmax or 1.0))
@@ -131,13 +132,25 @@ def _map(axes: Axes, field: NearField, level: Floats, scale: LogNorm, antenna: A
     return f"{_axis_name(across)} = {k * float(corner @ across) * float(np.sign(across.sum())):.3g} {unit}"
 
 
-def _finer(values: Floats, starts: list[float], lengths: list[float]) -> tuple[Floats, list[Floats]]:
-    """Values over a plane three times as close, by splines that keep their own at the points; and the places."""
+def _past_sheets(level: Floats) -> Floats:
+    """The same with the greater of what is on both sides where a single row of points lies on a sheet."""
+    beside = np.pad(level, ((0, 0), (1, 1)))
+    low, high = beside[:, :-2], beside[:, 2:]
+    return np.where((level == 0.0) & (low > 0.0) & (high > 0.0), np.maximum(low, high), level)
+
+
+def _finer(
+    values: Floats, starts: list[float], lengths: list[float], upwards: int
+) -> tuple[Floats, list[Floats]]:  # fmt: skip
+    """Values over a plane three times as close, by splines that keep their own at the points; and the places.
+
+    upwards: their degree along the second side.
+    """
     from scipy.interpolate import RectBivariateSpline
 
     grids = [s + np.linspace(0.0, n, count) for s, n, count in zip(starts, lengths, values.shape, strict=True)]
     finer = [s + np.linspace(0.0, n, 3 * count) for s, n, count in zip(starts, lengths, values.shape, strict=True)]
-    degree = [min(3, count - 1) for count in values.shape]
+    degree = [min(most, count - 1) for most, count in zip((3, upwards), values.shape, strict=True)]
     fine = RectBivariateSpline(*grids, values, kx=degree[0], ky=degree[1])(*finer)
     return np.clip(fine, values.min(), values.max()), finer
 
@@ -160,9 +173,11 @@ def _metal(axes: Axes, antenna: Antenna, field: NearField, units: list[Floats], 
         axes.plot(k * wire.corners @ units[0], k * wire.corners @ units[1], color=INK, linewidth=2.0, linestyle="-")
     across = np.cross(units[0], units[1])
     off = float(field.points[0, 0] @ across)
-    for mesh in drawn_meshes(antenna):
-        cuts = cut_lines(mesh.corners, across, off)
-        axes.add_collection(LineCollection(list(k * cuts @ np.stack(units, axis=1)), colors=INK, linewidths=2.0))
+    for own, mesh in zip(antenna.sheets, drawn_meshes(antenna), strict=True):
+        cuts, open_there = cut_lines(mesh.corners, across, off), antenna.is_opening(own)
+        # Openings are cut out of the line of their plane.
+        look_of = {"colors": PAPER, "zorder": 2.5} if open_there else {"colors": INK}
+        axes.add_collection(LineCollection(list(k * cuts @ np.stack(units, axis=1)), linewidths=2.0, **look_of))
 
 
 def along(*fields: NearField, labels: Sequence[str] | None = None, rms: bool = False, title: str = "") -> Figure:
