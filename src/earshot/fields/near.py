@@ -159,13 +159,14 @@ def power_through_box(currents: Currents, low: ArrayLike, high: ArrayLike, order
 
     Over a perfect plane a box that stands on it (low z = 0) has five faces: nothing passes the sixth. What passes that
     on earth, or on a plane with loss, goes into it. Sides through layers are taken layer by layer, order points high in
-        raise UsageError(
-            f"power through a box: its corners {a} and {b} m leave no room: give the lowest, then the highest"
-        )
+    each; where one cuts metal nothing passes. Raises UsageError for a box without room, or that begins below the
+    surface of earth.
     """
     a, b = _metres(low), _metres(high)
     if not (b > a).all():
-        raise UsageError(f"power through a box: its corners {a} and {b} m leave no room: give the low one first")
+        raise UsageError(
+            f"power through a box: its corners {a} and {b} m leave no room: give the lowest, then the highest"
+        )
     closed = around(currents.medium).box(float(a[2]))
     x, w = np.polynomial.legendre.leggauss(units.count(order, "power through a box, order", 2, 200))
     marks = [float(a[2]), *(z for z in currents.medium.breaks if a[2] < z < b[2]), float(b[2])]
