@@ -5,6 +5,8 @@ from .evidence import Evidence as Evidence
 from .feeding import beams as beams
 from .feeding import fed as fed
 from .frequencies import Band as Band
+from .line_ports import AtLines as AtLines
+from .line_ports import at_lines as at_lines
 from .receiving import Received as Received
 from .solution import Solution as Solution
 from .wished import drives_for_beam as drives_for_beam

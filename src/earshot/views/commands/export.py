@@ -8,6 +8,7 @@ from typing import Annotated
 import typer
 
 from ... import units
+from ...answers.line_ports import at_lines
 from ...errors import UsageError
 from ...files.atomic import folder as make_folder
 from ...files.curves import read_network
@@ -38,6 +39,15 @@ References = Annotated[
     list[str] | None,
     typer.Option("--reference", metavar="OHM", help="Refer every port to this, or each to its own; such as '75 ohm'."),
 ]
+Planes = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--plane",
+        metavar="PORT[=LENGTH]",
+        help="See a port from its line: from a plane so far along the trace that it feeds, or where waves are clear of "
+        "the port; may be repeated.",
+    ),
+]
 
 
 def export(
@@ -46,6 +56,7 @@ def export(
     parameters: Parameters = "S",
     form: Form = "RI",
     references: References = None,
+    planes: Planes = None,
     sets: Sets = None,
     frequency: Frequencies = None,
     json: Json = False,
@@ -73,7 +84,7 @@ def export(
     elif ending == ".vtu":
         written = write(opened(path, sets, frequency).cases[0].driven.flow, target)
     else:
-        network = _network(path, sets, frequency)
+        network = _network(path, sets, frequency, planes or [])
         network = network.referred_to(*ohms) if ohms else network
         written = write(network, target, parameters=parameters, form=form)
     if json:
@@ -90,11 +101,22 @@ def _design(path: Path, sets: list[str] | None) -> DesignFile:
     return load(path, sets)
 
 
-def _network(path: Path, sets: list[str] | None, frequency: list[str] | None) -> Network:
+def _network(path: Path, sets: list[str] | None, frequency: list[str] | None, planes: list[str]) -> Network:
     if not (is_touchstone(path) or path.suffix.lower() == ".csv"):
-        return opened(path, sets, frequency).solution.network
-    if sets or frequency:
-        raise UsageError(f"'{path.name}' is a curve: --set and --frequency are for designs")
+        solution = opened(path, sets, frequency).solution
+        if not planes:
+            return solution.network
+        parted = (text.partition("=") for text in planes)
+        found = at_lines(solution, {name.strip(): length.strip() or None for name, _, length in parted})
+        for name, line in found.lines.iterrows():
+            complain(
+                f"port '{name}': {units.engineering(line['plane_m'], 'm')} along trace '{line['trace']}', "
+                f"{line['impedance_ohm']:.4g} ohm ({line['on_mesh_ohm']:.4g} on the mesh), effective permittivity "
+                f"{line['effective_permittivity']:.4g}; currents within {line['misfit']:.1%} of two waves"
+            )
+        return found.network
+    if sets or frequency or planes:
+        raise UsageError(f"'{path.name}' is a curve: --set, --frequency and --plane are for designs")
     network = read_network(path)
     if not isinstance(network, Network):
         raise UsageError(f"'{path.name}' was measured without phase: it makes no network to write")
