@@ -5,6 +5,7 @@ from .media.coupled_strips import CoupledStrips, Strip, coupled_strips
 from .media.earth_table import EarthTable, earth_table
 from .media.half_space import Reflection, reflection
 from .media.kernel_table import KernelTable, kernel_table, level_tables
+from .media.leaky import LeakyWave, leaky_waves
 from .media.levels import between_levels
 from .media.modes import SurfaceWave, surface_waves
 from .media.opening_table import ThroughOpening, opening_table, through_openings
@@ -18,6 +19,7 @@ __all__ = [
     "CoupledStrips",
     "EarthTable",
     "KernelTable",
+    "LeakyWave",
     "PatchStart",
     "Reflection",
     "Spectrum",
@@ -30,6 +32,7 @@ __all__ = [
     "disk_start",
     "earth_table",
     "kernel_table",
+    "leaky_waves",
     "level_tables",
     "opening_table",
     "patch_start",

@@ -409,6 +409,13 @@ _TERMS = (
         ("TM0", "TE1", "surface wave TM0"),
     ),
     Term(
+        "leaky wave",
+        "A wave along layers, faster than in air, that leaves them as it goes: it fades, and its power is radiated.",
+        "zeros of the layers' resonance with u0 = -√(k² - k0²): leaves to θ with k0 sin θ = Re k",
+        "Tamir and Oliner 1963",
+        ("leaky",),
+    ),
+    Term(
         "parallel-plate wave",
         "A wave between two planes, which layers under a lid guide; its power leaves sideways, to no far field.",
         "poles of the layers between both planes",

@@ -15,7 +15,7 @@ from ..description.design import Design, model_of
 from ..description.parts import Gap, Wire
 from ..errors import EarshotError, unknown
 from ..meshing.mesh import MeshRule
-from . import printed_check, sheet_check, sides_check
+from . import printed_check, sheet_check, sides_check, trapped
 from .closeness import closeness, duplicates
 from .earth_check import low_for, over_earth
 from .findings import Finding, Findings
@@ -69,6 +69,7 @@ def _looked_at(antenna: Antenna, frequency: float | None, rule: MeshRule, fed: b
         findings += printed_check.described(board)
         if frequency is not None:
             findings += printed_check.sized(board, frequency)
+            findings += [*trapped.trapped(board, frequency), *trapped.leaking(board, frequency)]
     # A mesh is made only of what can be meshed.
     if antenna.sheets and frequency is not None and not any(f.level == "stop" for f in findings):
         findings += sheet_check.meshed(antenna, frequency, rule)

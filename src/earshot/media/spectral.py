@@ -177,10 +177,13 @@ class Spectrum:
         left = b + 1j * probe / k, c + 1j * k * probe / u0, d - 1j * probe / (k * u0)
         return np.stack([te, u0 * te, b, c, d, *left])
 
-    def resonance(self, k: Complexes, tm: bool) -> Complexes:
-        """Zero where a surface wave runs, and without poles, as a function of k > 1 on the real axis and near it."""
+    def resonance(self, k: Complexes, tm: bool, u0: Complexes | None = None) -> Complexes:
+        """Zero where a surface wave runs, and without poles, as a function of k > 1 on the real axis and near it.
+
+        u0: how waves fade in the air, where it is not the way that leaves nothing far off.
+        """
         k = np.asarray(k, np.complex128)
-        u0 = decay(k, 1.0)
+        u0 = decay(k, 1.0) if u0 is None else u0
         metal = (np.full_like(k, self.ground), np.ones_like(k))
         air = (u0 / 1j if tm else 1j + 0.0 * k), (1.0 + 0.0 * k if tm else u0)
         down, into = self._chain(self.stack.below, k, tm, *(metal if self.stack.has_plane else air))
