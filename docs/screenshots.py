@@ -60,7 +60,7 @@ def pictures() -> None:
         quiet("earshot plot results.nc polar pattern --out figures "
               "--at '150.1 MHz' --scale compressed")  # fmt: skip
         quiet("earshot plot mainland_patch.toml geometry --out patch")
-        quiet("earshot plot mainland_guide.toml near --out guide")
+        quiet("earshot plot mainland_stack.toml near --out through")
         quiet("earshot plot mainland_stack.toml section surface --out stack")
         quiet("earshot path ternholm_place.toml cairn hide --out reach")
         quiet("earshot coverage ternholm_place.toml hide summit --back --out reach")
@@ -77,7 +77,7 @@ def pictures() -> None:
             ("patch/geometry.png", "geometry.png"),
             ("fitted/fit.png", "fit.png"),
             ("matrix/circuit.png", "circuit.png"),
-            ("guide/near.png", "near.png"),
+            ("through/near.png", "near.png"),
             ("stack/section.png", "section.png"),
             ("stack/surface.png", "surface.png"),
             ("heights/against.png", "against.png"),

@@ -5,12 +5,10 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from typer.testing import CliRunner
 
 import earshot as es
 from earshot.answers import at_lines
 from earshot.layers import strip_line, strip_width
-from earshot.views.commands.app import app
 
 HERTZ = 3e9
 RULE = es.MeshRule(sheets_per_wavelength=14)
@@ -139,7 +137,7 @@ def test_lines_that_are_too_short_and_ports_on_none():
         at_lines(solution, {"a": None})
 
 
-def test_the_command_line_sees_a_port_from_its_line(tmp_path: Path):
+def test_the_command_line_sees_a_port_from_its_line(run, tmp_path: Path):
     path = tmp_path / "line.toml"
     path.write_text(
         'title = "line"\nfrequency = "3 GHz"\n[[layer]]\nthickness = "1.6 mm"\nof = "glass epoxy"\n'
@@ -148,10 +146,9 @@ def test_the_command_line_sees_a_port_from_its_line(tmp_path: Path):
         '[port.feed]\non = "pin"\nat = 0\n'
     )
     target = tmp_path / "line.s1p"
-    got = CliRunner().invoke(app, ["export", str(path), str(target), "--plane", "feed=12 mm"])
-    assert got.exit_code == 0, got.output
-    assert "12 mm along trace 'line'" in got.output
-    got = CliRunner().invoke(app, ["export", str(target), str(tmp_path / "line.json")])
-    assert got.exit_code == 0, got.output
-    bad = CliRunner().invoke(app, ["export", str(path), str(target), "--plane", "feed=1 m"])
-    assert bad.exit_code != 0
+    code, _, told = run("export", path, target, "--plane", "feed=12 mm")
+    assert code == 0
+    assert "12 mm along trace 'line'" in told
+    assert run("export", target, tmp_path / "line.json")[0] == 0
+    assert run("export", path, target, "--plane", "feed=1 m")[0] != 0
+    assert run("export", target, tmp_path / "line.ts", "--plane", "feed")[0] != 0

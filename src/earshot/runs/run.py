@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -40,13 +41,22 @@ WORST_BALANCE = 0.02
 """How far power may be off, over what is accepted, before it is said."""
 
 
-@dataclass(frozen=True, slots=True, repr=False)
+@dataclass(frozen=True, repr=False)
 class CaseRun(Told):
     """One case, driven."""
 
     case: Case
     driven: Driven
-    field: FarField
+
+    @cached_property
+    def field(self) -> FarField:
+        """Its far field; raises UsageError between planes, where there is none."""
+        return self.driven.far_field()
+
+    @property
+    def radiates(self) -> bool:
+        """Whether it has one."""
+        return not self.driven.antenna.medium.shut
 
     def _in_words(self) -> str:
         return self.title
@@ -91,12 +101,13 @@ class Run(Told):
         return self.solution.evidence
 
     def mesh_errors(self, *, every: bool = False) -> pd.DataFrame | None:
-        """Figures of the first case with the estimated error of the mesh; None where the solve did not keep that.
+        """Figures of the first case with the estimated error of the mesh; None where the solve did not keep that,
+        and between planes.
 
         every: all figures, as of `mesh_errors`.
         """
         case, hertz = self.cases[0].case, self.cases[0].driven.frequency
-        if not self.solution.tells_errors(hertz):
+        if not (self.cases[0].radiates and self.solution.tells_errors(hertz)):
             return None
         return mesh_errors(self.solution, case.drive, hertz, terminations=case.terminations, every=every)
 
@@ -233,7 +244,7 @@ def circuit_findings(file: DesignFile, antenna: Antenna) -> list[Finding]:
 
 def _driven(solution: Solution, cases: Sequence[Case]) -> tuple[CaseRun, ...]:
     driven = solution.run(*cases)
-    return tuple(CaseRun(case, one, one.far_field()) for case in cases for one in driven[case.name])
+    return tuple(CaseRun(case, one) for case in cases for one in driven[case.name])
 
 
 def _doubts(runs: Sequence[CaseRun]) -> Iterator[str]:

@@ -44,7 +44,7 @@ def told(result: Run) -> dict[str, Any]:
                 "name": case.case.name,
                 "frequency_Hz": case.driven.frequency,
                 "ports": records(case.driven.ports_table()),
-                "figures": records(case.field.summary()),
+                "figures": records(case.field.summary()) if case.radiates else [],
                 "power_balance": case.driven.balance,
                 "budget": records(case.driven.budget()),
                 "sectors": case.sectors(),
@@ -79,7 +79,8 @@ def write_all(result: Run, folder: Path) -> list[Path]:
             write(case.driven.currents_table(), written.path(f"{stem}-currents.csv"))
         if case.driven.antenna.sheets:
             write(case.driven.sheet_currents_table(), written.path(f"{stem}-sheet-currents.csv"))
-        write(case.field.summary(), written.path(f"{stem}-figures.csv"))
+        if case.radiates:
+            write(case.field.summary(), written.path(f"{stem}-figures.csv"))
         for name, points in case.case.near.items():
             # A plane through a board meets its metal, where there is no field; single points in metal are a mistake.
             met = "zero" if points.ndim == 3 else "refuse"
@@ -87,7 +88,7 @@ def write_all(result: Run, folder: Path) -> list[Path]:
                 case.driven.near_field(points, in_metal=met).to_dataset(),
                 written.path(f"{stem}-near-{stem_of(name)}.csv"),
             )
-        for cut in case.case.cuts:
+        for cut in case.case.cuts if case.radiates else ():
             samples = cut_of(case.field, cut)
             name = cut.plane or stem_of(str(samples.attrs["cut"]).replace("°", " deg"))
             write(samples, written.path(f"{stem}-cut-{name}.csv"))

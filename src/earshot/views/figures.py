@@ -92,6 +92,14 @@ def _on_layers(result: Run) -> bool:
     return result.solution.antenna.medium.layered
 
 
+def _radiating(result: Run) -> bool:
+    return result.cases[0].radiates
+
+
+def _radiating_ports(result: Run) -> bool:
+    return _radiating(result) and _of_several_ports(result)
+
+
 def _along_wires(result: Run) -> bool:
     # Along a probe the current is of one strength.
     return bool(result.solution.antenna.wires) and not _printed(result)
@@ -216,7 +224,7 @@ def _of_cuts(result: Run, wishes: Wishes) -> tuple[list[Any], list[str], dict[st
     return [one.field for one in shown], planes, {**angles, **labels, **quantity}
 
 
-@figure("polar")
+@figure("polar", needs=_radiating, of="with a far field")
 def _polar(result: Run, wishes: Wishes) -> Any:
     from . import plots
 
@@ -224,7 +232,7 @@ def _polar(result: Run, wishes: Wishes) -> Any:
     return plots.polar(fields, *planes, **how, scale=wishes.scale)
 
 
-@figure("cartesian")
+@figure("cartesian", needs=_radiating, of="with a far field")
 def _cartesian(result: Run, wishes: Wishes) -> Any:
     from . import plots
 
@@ -232,7 +240,7 @@ def _cartesian(result: Run, wishes: Wishes) -> Any:
     return plots.cartesian(fields, *planes, **how, title=result.solution.antenna.name)
 
 
-@figure("embedded", needs=_of_several_ports, of="of several ports")
+@figure("embedded", needs=_radiating_ports, of="of several ports")
 def _embedded(result: Run, wishes: Wishes) -> Any:
     """Every port's own pattern along one cut: the first case's, or azimuth 0 over a plane, elevation 0 without."""
     from . import plots
@@ -251,14 +259,14 @@ def _embedded(result: Run, wishes: Wishes) -> Any:
     )
 
 
-@figure("sphere")
+@figure("sphere", needs=_radiating, of="with a far field")
 def _sphere(result: Run, wishes: Wishes) -> Any:
     from . import plots
 
     return plots.sphere(result.cases[0].field, quantity=wishes.quantities[0] if wishes.quantities else "gain")
 
 
-@figure("pattern")
+@figure("pattern", needs=_radiating, of="with a far field")
 def _pattern(result: Run, wishes: Wishes) -> Any:
     from . import plots
 
@@ -295,7 +303,7 @@ def _animation(result: Run, _: Wishes) -> Any:
 
 def near_maps(result: Run) -> list[NearField]:
     """Near fields on the planes that the case asks for; else half a wavelength round the antenna, over an upright plane
-    through its middle, and a level one.
+    through its middle, and a level one; between planes, the latter alone.
     """
     antenna, driven = result.solution.antenna, result.cases[0].driven
     asked = [points for points in result.cases[0].case.near.values() if points.ndim == 3]
@@ -320,13 +328,15 @@ def near_maps(result: Run) -> list[NearField]:
     upright = plane_of_points(
         corner.tolist(), side.tolist(), ((high[2] + reach - floor) * np.eye(3)[2]).tolist(), _GRID
     )
-    # Over boards and low antennas the level plane is a tenth of a wavelength up.
+    # Over boards and low antennas the level plane is a tenth of a wavelength up; between planes it is all there is.
     height = max(middle[2] + aside, top + 0.2 * reach)
+    if medium.shut and medium.stack is not None:
+        height, reach = 0.5 * medium.stack.faces[1], 0.2 * reach
     start = [float(low[0] - reach), float(low[1] - reach), float(height)]
     wide = high - low + 2 * reach
     level = plane_of_points(start, [float(wide[0]), 0.0, 0.0], [0.0, float(wide[1]), 0.0], _GRID)
     # A wire that crosses a plane is a dark spot on the map.
-    return [driven.near_field(points, in_metal="zero") for points in (upright, level)]
+    return [driven.near_field(points, in_metal="zero") for points in ((level,) if medium.shut else (upright, level))]
 
 
 _GRID = (81, 61)
@@ -381,7 +391,7 @@ def _layout(result: Run, _: Wishes) -> Any:
     return plots.layout(port_places(result.solution.antenna), result.cases[0].waves, label=result.solution.antenna.name)
 
 
-@figure("beam-map", needs=_of_several_ports, of="of several ports")
+@figure("beam-map", needs=_radiating_ports, of="of several ports")
 def _beam_map(result: Run, _: Wishes) -> Any:
     from . import plots
 
@@ -481,7 +491,7 @@ def _power(result: Run, _: Wishes) -> Any:
     return plots.power(flow, title=f"{title}, where the power goes")
 
 
-@figure("figures")
+@figure("figures", needs=_radiating, of="with a far field")
 def _figures(result: Run, _: Wishes) -> Any:
     """Figures of merit of the first case, joined in bands where currents are known between solved frequencies."""
     from . import plots

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 
     from ..answers.driven import Driven
     from ..answers.solution import Solution
+    from ..fields.far import FarField
     from ..network.network import Network
     from ..runs.run import CaseRun, Run
 
@@ -133,6 +134,8 @@ def _stretch(within: pd.DataFrame, hertz: float) -> str:
 
 
 def _field_lines(case: CaseRun) -> list[Line]:
+    if not case.radiates:
+        return [("far field", "none: it is between planes, where no waves get out"), ("lost", _lost(case.driven))]
     field, driven = case.field, case.driven
     gain, realized = (float(decibels(f(*field.peak))) for f in (field.gain, field.realized_gain))
     lost = gain - realized
@@ -239,6 +242,18 @@ def _coupling(driven: Driven, network: Network) -> str:
     return ", ".join(f"{network.ports[columns[n]]} to {network.ports[rows[n]]} {level[n]:.1f} dB" for n in strongest)
 
 
+def _beam(field: FarField, broadside: bool) -> list[str]:
+    """Gain, where its peak is, front-to-back ratio and side lobe."""
+    back, lobe = field.front_to_back, field.side_lobe
+    theta, phi = (math.degrees(x) for x in field.peak)
+    return [
+        f"{float(decibels(field.gain(*field.peak))):.2f}",
+        f"{theta:.0f}, {phi:.0f}" if broadside else f"{phi:.0f}, {words.unsigned(90.0 - theta, 0):.0f}",
+        "-" if back is None else words.level(back).removesuffix(" dB"),
+        "none" if lobe is None else f"{lobe[0]:.1f}",
+    ]
+
+
 def _rows_of_cases(cases: Sequence[CaseRun]) -> Group:
     """A row for every case and frequency."""
     several, lone = len({c.case.name for c in cases}) > 1, len(cases[0].driven.antenna.ports) == 1
@@ -246,22 +261,19 @@ def _rows_of_cases(cases: Sequence[CaseRun]) -> Group:
     match = ["R, ohm", "X, ohm", "VSWR"] if lone else ["returned, %"]
     broadside = cases[0].driven.antenna.medium.layered
     peak = "peak off, az" if broadside else "peak az, el"
-    columns = [*where, "frequency", *match, "gain, dBi", peak, "front/back", "side lobe"]
+    radiates = cases[0].radiates
+    columns = [*where, "frequency", *match, *(["gain, dBi", peak, "front/back", "side lobe"] if radiates else [])]
     table = plain_table([(name, name != "case") for name in columns])
     for one in cases:
-        field, driven = one.field, one.driven
+        driven = one.driven
         row = driven.ports_table().iloc[0]
-        z, back, lobe = complex(row["active_impedance_ohm"]), field.front_to_back, field.side_lobe
-        theta, phi = (math.degrees(x) for x in field.peak)
+        z = complex(row["active_impedance_ohm"])
         told = [f"{z.real:.1f}", f"{z.imag:+.1f}", _standing(float(row["active_vswr"].real))]
         table.add_row(
             *([one.case.name] if several else []),
             engineering(driven.frequency, "Hz", 6),
             *(told if lone else [f"{100.0 * (1.0 - driven.accepted / driven.incident):.2f}"]),
-            f"{float(decibels(field.gain(*field.peak))):.2f}",
-            f"{theta:.0f}, {phi:.0f}" if broadside else f"{phi:.0f}, {words.unsigned(90.0 - theta, 0):.0f}",
-            "-" if back is None else words.level(back).removesuffix(" dB"),
-            "none" if lobe is None else f"{lobe[0]:.1f}",
+            *(_beam(one.field, broadside) if radiates else []),
         )
     title = "every case" if several else f"case {cases[0].case.name}"
     return titled(title, table)

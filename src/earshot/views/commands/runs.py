@@ -85,8 +85,9 @@ def _everything(result: Run) -> Iterator[Any]:
     yield from network_tables(result.solution.network)
     yield from band_tables(result.solution.network)
     for case in result.cases:
-        yield field_table(case.field, case.title)
-        if case.case.sectors:
+        if case.radiates:
+            yield field_table(case.field, case.title)
+        if case.radiates and case.case.sectors:
             yield sector_table(case.sectors())
         if len(result.solution.antenna.ports) > 1:
             yield drive_table(case.driven)
