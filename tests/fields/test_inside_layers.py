@@ -197,3 +197,23 @@ def test_what_stands_over_layers_is_not_seen_in_them():
     driven = es.solve(es.Antenna("x", [mast], [es.Port("feed", "mast", at=0.5)], medium), HERTZ).drive()
     with pytest.raises(es.UsageError, match="wires and sheets in the air over them is not worked out"):
         driven.near_field([(0.01, 0, 1e-3)])
+
+
+@pytest.mark.parametrize("kind", ["covered", "open"])
+def test_points_far_off_are_what_they_are_beside_near_ones(kind):
+    driven = (answer := made(kind, np.random.default_rng(31))).drive()
+    z = answer.antenna.medium.thickness
+    far = np.array([[0.4, 0.1, 0.3 * z], [0.41, 0.1, 0.3 * z], [0.4, 0.12, z + 5e-3]])
+    alone, among = driven.near_field(far), driven.near_field([*far, (2e-3, 14e-3, 0.3 * z)])
+    assert np.abs(alone.e - among.e[:3]).max() < 1e-6 * np.abs(alone.e).max()
+    assert np.abs(alone.h - among.h[:3]).max() < 1e-6 * np.abs(alone.h).max()
+
+
+def test_of_a_face_the_side_is_kept():
+    """Just under a face the field is that under it, however near it is."""
+    driven = (answer := made("covered", np.random.default_rng(32))).drive()
+    face, beside = answer.antenna.medium.faces[1], (4e-3, 15e-3)
+    low, high = (layer.material.complex_permittivity for layer in answer.antenna.medium.layers[:2])
+    under, over = (driven.near_field([(*beside, face + off)]).e[0, 2] for off in (-1e-8, 1e-8))
+    assert under * low == pytest.approx(over * high, rel=2e-3)
+    assert abs(under - over) > 0.01 * abs(over)

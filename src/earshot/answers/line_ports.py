@@ -131,7 +131,7 @@ def at_lines(solution: Solution, planes: Mapping[str, Length | None]) -> AtLines
     """
     antenna, hertz = solution.antenna, solution.frequencies
     middle = float(hertz[len(hertz) // 2])
-    if not planes:
+    if not isinstance(planes, Mapping) or not planes:
         raise UsageError(f"at lines: no port of '{antenna.name}' is named: give one, such as {{'feed': None}}")
     in_band = np.array([any(low <= f <= high for low, high in solution.spans) for f in hertz], bool)
     solved = np.union1d(solution.solved, hertz[~in_band])

@@ -14,6 +14,14 @@ from .radiator import Radiator
 from .sheet_currents import SheetCurrents
 
 
+def reach_between(one: Floats, two: Floats, round_about: float = 0.0) -> tuple[float, float]:
+    """Least and greatest distance between boxes round places (n, 2) and (m, 2), m; the first a little larger."""
+    low, high = one.min(axis=0) - round_about, one.max(axis=0) + round_about
+    gap = np.maximum(np.maximum(low - two.max(axis=0), two.min(axis=0) - high), 0.0)
+    whole = np.maximum(high, two.max(axis=0)) - np.minimum(low, two.min(axis=0))
+    return float(np.linalg.norm(gap)), float(np.linalg.norm(whole))
+
+
 @dataclass(frozen=True, eq=False)
 class OnLevel:
     """Currents on the metal of a stack at one frequency, Hz, and in probes that end there.
@@ -40,12 +48,12 @@ class OnLevel:
         """The longest side of the metal's triangles, m; as thick as the layers where there is none."""
         return self.stack.thickness if self.sheets is None else float(self.sheets.mesh.edge_lengths.max())
 
-    def reach_to(self, points: Floats) -> float:
-        """No point (n, 3) is farther off along the layers than this, m."""
-        metal = self.ends[:, :2] if self.sheets is None else self.sheets.mesh.vertices[:, :2]
-        low = np.minimum(metal.min(axis=0), points[:, :2].min(axis=0))
-        high = np.maximum(metal.max(axis=0), points[:, :2].max(axis=0))
-        return float(np.linalg.norm(high - low))
+    def reach_to(self, points: Floats) -> tuple[float, float]:
+        """No point (n, 3) is nearer along the layers than the one, nor farther off than the other, m."""
+        metal = self.ends[:, :2]
+        if self.sheets is not None:
+            metal = np.concatenate([metal, self.sheets.mesh.vertices[:, :2]])
+        return reach_between(metal, points[:, :2], float(self.radii.max(initial=0.0)))
 
     @property
     def turned(self) -> OnLevel:

@@ -15,6 +15,7 @@ from ..media.sommerfeld import decay
 from ..media.spectral import Spectrum
 from ..media.stack import Stack
 from ..running import announce, in_parallel, in_shares
+from .on_level import reach_between
 from .printed_near import heights_in, heights_over
 from .sheet_currents import SheetCurrents
 
@@ -65,9 +66,9 @@ def fields_of_opening(
     over = (points[:, 2] >= stack.thickness * (1.0 - 1e-9)) & (not stack.lid)
     inside = ~over & (points[:, 2] <= stack.thickness * (1.0 + 1e-9))
     places, sources = sources_of(opening)
-    low = np.minimum(places.min(axis=0), points[:, :2].min(axis=0, initial=np.inf))
-    high = np.maximum(places.max(axis=0), points[:, :2].max(axis=0, initial=-np.inf))
-    reach, spectrum = float(np.linalg.norm(high - low)), _FromOpening(stack, frequency)
+    if not len(points):
+        return e, h
+    reach, spectrum = reach_between(places, points[:, :2]), _FromOpening(stack, frequency)
     if over.any():
         heights, which = heights_over(stack, frequency, points[over])
         table = near_table(spectrum, heights, np.zeros((0, 5)), reach, in_parallel)

@@ -24,6 +24,8 @@ if TYPE_CHECKING:
     from .currents import Currents
 
 _MOST_HEIGHTS = 400
+_CLOSE = 1e-8
+"""Of a wavelength: heights no farther apart are one."""
 _ROUND = 64
 
 Images = Sequence[tuple[float, complex, complex]]
@@ -142,31 +144,34 @@ def heights_over(stack: Stack, frequency: float, points: Floats) -> tuple[Floats
     """Heights over the topmost face that points (n, 3) have (h,), m, and which each has (n,); raises UsageError for too
     many.
     """
-    return _heights(points[:, 2] - stack.thickness, frequency)
+    close = _CLOSE * SPEED_OF_LIGHT / frequency
+    steps_up, which = np.unique(
+        np.round((points[:, 2] - stack.thickness) / close).astype(np.int64), return_inverse=True
+    )
+    _refuse_many(len(steps_up))
+    return np.asarray(steps_up * close, float), np.ascontiguousarray(which.ravel().astype(np.int64))
 
 
 def heights_in(stack: Stack, frequency: float, points: Floats) -> tuple[Floats, Ints]:
-    """The same over z = 0, of points in layers; what is next to a face is on it."""
-    faces, own = np.array(stack.faces), points[:, 2].copy()
-    nearest = faces[np.argmin(np.abs(own[:, None] - faces), axis=1)]
-    on_face = np.abs(own - nearest) <= 1e-6 * stack.thickness
-    # Rounded from the nearest face, so that none falls on the wrong side of it.
-    heights, which = _heights(np.where(on_face, 0.0, own), frequency)
-    heights = np.append(heights, faces)
-    which = np.where(on_face, len(heights) - len(faces) + np.searchsorted(faces, nearest), which)
-    used, which = np.unique(which, return_inverse=True)
-    return heights[used], np.ascontiguousarray(which.astype(np.int64))
+    """The same over z = 0, of points in layers; what is within a millionth of a face is on it."""
+    faces, close = np.array(stack.faces), min(_CLOSE * SPEED_OF_LIGHT / frequency, 1e-3 * stack.thickness)
+    nearest = np.argmin(np.abs(points[:, 2, None] - faces), axis=1)
+    off = points[:, 2] - faces[nearest]
+    # Counted from the face, and never none but on it: fields jump there, and none may fall on its other side.
+    steps = np.sign(off) * np.maximum(np.round(np.abs(off) / close), 1.0)
+    steps[np.abs(off) <= 1e-6 * stack.thickness] = 0.0
+    kinds, which = np.unique(np.stack([nearest, steps], axis=1), axis=0, return_inverse=True)
+    _refuse_many(len(kinds))
+    heights = np.clip(faces[kinds[:, 0].astype(int)] + kinds[:, 1] * close, faces[0], faces[-1])
+    return heights, np.ascontiguousarray(which.ravel().astype(np.int64))
 
 
-def _heights(over: Floats, frequency: float) -> tuple[Floats, Ints]:
-    close = 1e-6 * SPEED_OF_LIGHT / frequency
-    steps_up, which = np.unique(np.round(over / close).astype(np.int64), return_inverse=True)
-    if len(steps_up) > _MOST_HEIGHTS:
+def _refuse_many(heights: int) -> None:
+    if heights > _MOST_HEIGHTS:
         raise UsageError(
-            f"near field: the points have {len(steps_up)} different heights, and each needs a table: "
+            f"near field: the points have {heights} different heights, and each needs a table: "
             f"ask for points of no more than {_MOST_HEIGHTS} at once, on a grid"
         )
-    return np.asarray(steps_up * close, float), np.ascontiguousarray(which.ravel().astype(np.int64))
 
 
 def _others(currents: OnLevel) -> tuple[Floats, Complexes]:

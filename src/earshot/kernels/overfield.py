@@ -34,8 +34,9 @@ def _add_source(dx, dy, k, jx, jy, spread, probe, steps, widths, table, logs, lo
         min(r, steps[0]) * steps[2]
         + min(max(r - steps[0], 0.0), steps[1] - steps[0]) * steps[3]
         + max(r - steps[1], 0.0) * steps[4]
+        - steps[5]
     )
-    at = min(int(x), table.shape[0] - 1)
+    at = max(min(int(x), table.shape[0] - 1), 0)
     f, width, t = x - at, widths[at], table[at]
     ux, uy = dx / r, dy / r
     away = k * r

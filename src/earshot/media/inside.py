@@ -16,8 +16,8 @@ from typing import Protocol
 import numpy as np
 
 from ..arraytypes import Complexes, Floats
-from .kernel_table import arrivals, nodes_of, place_among, spacing
-from .near_table import NearTable, even_cubics, from_none
+from .kernel_table import arrivals
+from .near_table import NearTable, even_cubics, from_none, nodes_for
 from .sommerfeld import decay, sommerfeld_integrals
 from .spectral import Spectrum
 from .stack import Stack
@@ -192,11 +192,13 @@ def views_of_metal(stack: Stack, frequency: float, heights: Floats, cell: float)
     return found
 
 
-def inside_table(spectrum: Spectrum, views: Sequence[View], reach: float, each: Each = map) -> NearTable:
-    """Fields at the heights of views, for distances up to `reach`, m. each: see `near_table`."""
+def inside_table(
+    spectrum: Spectrum, views: Sequence[View], reach: tuple[float, float], each: Each = map
+) -> NearTable:  # fmt: skip
+    """Fields at the heights of views, for distances from and up to `reach`, m. each: see `near_table`."""
     k0, stack = spectrum.wavenumber, spectrum.stack
-    steps = spacing(spectrum)
-    rho = nodes_of(steps, int(place_among(steps, np.array(reach))) + 2)
+    steps, rho = nodes_for(spectrum, reach)
+    first = int(rho[0] == 0.0)
     length = min(x.thickness for x in stack.layers) * k0
     logs = np.array([_shares(view, length) for view in views])
     ripple = 3.0 * stack.thickness * k0 + length
@@ -210,9 +212,8 @@ def inside_table(spectrum: Spectrum, views: Sequence[View], reach: float, each: 
                 row[_LOGS[2:]] -= logs[n, 4:, None] * stem
             return found.reshape(-1, len(k))
 
-        return from_none(sommerfeld_integrals(rest, rho[1:] * k0, spectrum.slowest + 0.5, ripple)).reshape(
-            len(some), 8, -1
-        )
+        values = sommerfeld_integrals(rest, rho[first:] * k0, spectrum.slowest + 0.5, ripple)
+        return (from_none(values) if first else values).reshape(len(some), 8, -1)
 
     groups = [range(n, min(n + _TOGETHER, len(views))) for n in range(0, len(views), _TOGETHER)]
     values = np.concatenate(list(each(work, groups)))

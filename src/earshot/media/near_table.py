@@ -16,6 +16,8 @@ from .spectral import Spectrum
 _STEEP = 3.0
 _TOGETHER = 8
 _SEEN = 40.0
+_ASIDE = 4
+"""Nodes beside those that are wanted, for cubics to be good at the ends."""
 # Which spectra go as 1/k² at last: c, d, and both at probes.
 _LOGS = [3, 4, 6, 7]
 
@@ -27,9 +29,10 @@ Each = Callable[[Callable[[Floats], Complexes], list[Floats]], Iterable[Complexe
 class NearTable:
     """Cubics of `Spectrum.above`, less what is had in closed form, integrated: (heights, intervals, 8 kinds, 4 powers).
 
-    steps as of `KernelTable`; widths (intervals,) and heights (heights,), over the metal: normalised. logs
-    (heights, 6): the shares in c and d, and in both at probes, of the integral of e^{-kz} (1 - e^{-k length})/k², that
-    is ln (z + length + R')/(z + R); and in both at probes of that with z = 0.
+    steps (6,): those of `KernelTable`, and the number of the first node there is; widths (intervals,) and heights
+    (heights,), over the metal: normalised. logs (heights, 6): the shares in c and d, and in both at probes, of the
+    integral of e^{-kz} (1 - e^{-k length})/k², that is ln (z + length + R')/(z + R); and in both at probes of that with
+    z = 0.
     """
 
     steps: Floats
@@ -40,16 +43,16 @@ class NearTable:
     length: float
 
 
-def near_table(spectrum: Spectrum, heights: Floats, images: Floats, reach: float, each: Each = map) -> NearTable:
-    """The fields at heights (h,) ≥ 0 over the topmost face, rising, m, and distances up to `reach`, m.
+def near_table(
+    spectrum: Spectrum, heights: Floats, images: Floats, reach: tuple[float, float], each: Each = map
+) -> NearTable:  # fmt: skip
+    """The fields at heights (h,) ≥ 0 over the topmost face, rising, m, and distances from and up to `reach`, m.
 
     images: those of `images_of`, left out here since their fields are had in closed form. each: calls a function for
     every few heights and gives what it returns, in order; it may do so side by side.
     """
     k0 = spectrum.wavenumber
-    steps = spacing(spectrum)
-    count = int(place_among(steps, np.array(reach))) + 2
-    rho = nodes_of(steps, count)
+    steps, rho = nodes_for(spectrum, reach)
     length = min(x.thickness for x in spectrum.stack.layers) * k0
     far = np.array([_SEEN / length + 0j])
     logs = np.zeros(4, np.complex128)
@@ -65,9 +68,17 @@ def near_table(spectrum: Spectrum, heights: Floats, images: Floats, reach: float
     return NearTable(steps, widths * k0, even_cubics(found, rho), every, heights * k0, length)
 
 
+def nodes_for(spectrum: Spectrum, reach: tuple[float, float]) -> tuple[Floats, Floats]:
+    """Steps (6,) as of `NearTable`, and nodes (ρ,) for distances from and up to `reach`, m."""
+    steps = spacing(spectrum)
+    low, high = (int(place_among(steps, np.array(end))) for end in reach)
+    first = max(low - _ASIDE, 0)
+    return np.append(steps, float(first)), nodes_of(steps, max(high, first + _ASIDE) + 2)[first:]
+
+
 def even_cubics(values: Complexes, rho: Floats) -> Complexes:
-    """Cubics (heights, intervals, 8, 4) of even functions of the distance (heights, 8, ρ)."""
-    flat = ((1, np.zeros(8)), "not-a-knot")
+    """Cubics (heights, intervals, 8, 4) of functions of the distance (heights, 8, ρ), even ones where it is none."""
+    flat = ((1, np.zeros(8)), "not-a-knot") if rho[0] == 0.0 else "not-a-knot"
     return np.ascontiguousarray([cubics_through(one, rho, bc_type=flat) for one in values])
 
 
@@ -106,9 +117,9 @@ def _integrated(
     parts = [faded_integrals(rest, rho[a:b], beyond, lowest, highest) for a, b in itertools.pairwise(bounds) if b > a]
     if split < len(rho):
         ripple = 2.0 * spectrum.stack.thickness * spectrum.wavenumber + highest + length
-        parts.append(sommerfeld_integrals(rest, rho[max(split, 1) :], beyond, ripple))
+        parts.append(sommerfeld_integrals(rest, rho[max(split, int(rho[0] == 0.0)) :], beyond, ripple))
     found = np.concatenate(parts, axis=1).reshape(len(heights), 8, -1)
-    return found if split else from_none(found)
+    return found if split or rho[0] > 0.0 else from_none(found)
 
 
 def _rest(spectrum: Spectrum, images: Floats, k: Complexes) -> Complexes:

@@ -106,8 +106,11 @@ def _network(path: Path, sets: list[str] | None, frequency: list[str] | None, pl
         solution = opened(path, sets, frequency).solution
         if not planes:
             return solution.network
-        parted = (text.partition("=") for text in planes)
-        found = at_lines(solution, {name.strip(): length.strip() or None for name, _, length in parted})
+        parted = [text.partition("=") for text in planes]
+        wanted = {name.strip(): length.strip() or None for name, _, length in parted}
+        if len(wanted) < len(parted):
+            raise UsageError(f"--plane {' --plane '.join(planes)}: a port is named twice: give each one plane")
+        found = at_lines(solution, wanted)
         for name, line in found.lines.iterrows():
             complain(
                 f"port '{name}': {units.engineering(line['plane_m'], 'm')} along trace '{line['trace']}', "
