@@ -53,6 +53,18 @@ def test_where_the_pin_is_does_not_matter():
     assert abs(seen[0] - seen[1]) < 0.012
 
 
+def test_with_a_wire_in_the_air_over_the_board():
+    stack = es.substrate("1.6 mm", 4.4)
+    sheet = es.Sheet("line", es.shapes.trace([(0, 0, 1.6e-3), (40e-3, 0, 1.6e-3)], "3 mm"))
+    pin = es.Wire("a", [(0.5e-3, 0, 0), (0.5e-3, 0, 1.6e-3)], radius=0.25e-3)
+    rod = es.Wire("rod", [(39e-3, 0, 1.6e-3), (39e-3, 0, 26e-3)], radius=0.25e-3)
+    antenna = es.Antenna("rod on a line", [pin, rod], [es.Port("a", "a", at=0)], stack, sheets=[sheet])
+    found = at_lines(es.solve(antenna, HERTZ, rule=RULE), {"a": "10 mm"})
+    assert found.lines["misfit"]["a"] < 0.02
+    assert found.lines["on_mesh_ohm"]["a"] == found.lines["impedance_ohm"]["a"]
+    assert abs(found.network.s().values[0, 0, 0]) < 0.99
+
+
 def test_an_open_end_is_longer_than_the_strip():
     """By 0.41 to 0.43 thicknesses; by Hammerstad's formula (1975) 0.39, which is some 5 % low."""
     stack = es.substrate("1.6 mm", 4.4)

@@ -111,9 +111,9 @@ class AtLines:
     """An antenna seen from reference planes on its lines.
 
     network: with those ports referred to the impedance of their lines at the middle frequency. lines: by port, the
-    trace, where the plane is along it (m), its impedance in cross-section and on the mesh (ohm), effective
-    permittivity, and how far the two waves are from its currents, as a share. error: how far in S a solved frequency
-    that is left out is from what the others say.
+    trace, where the plane is along it (m), its impedance in cross-section and on the mesh (ohm; the former again where
+    there is no plane, or metal in the air), effective permittivity, and how far the two waves are from its currents, as
+    a share. error: how far in S a solved frequency that is left out is from what the others say.
     """
 
     network: Network
@@ -236,10 +236,11 @@ def _fit(run: _Run, drives: list[Driven]) -> _Fit:
 def _impedance(run: _Run, drives: list[Driven], own: _Fit) -> float:
     """Of the wave on the mesh over that of the line: voltages are ∫ E_z dz from the plane up, a mean over the strip.
 
-    On few cells across, impedances are some per cent too high.
+    On few cells across, impedances are some per cent too high. Without a plane, and under metal in the air, whose field
+    in layers is not known, it is taken to be that of the cross-section.
     """
     hertz = drives[0].frequency
-    if not run.stack.has_plane:
+    if not (run.stack.has_plane and drives[0].antenna.printed):
         return 1.0
     height = float(run.end[2])
     marks = [z for z in run.stack.faces if z <= abs(height) * (1.0 + 1e-9)]
