@@ -244,9 +244,9 @@ def _impedance(run: _Run, drives: list[Driven], own: _Fit) -> float:
         return 1.0
     height = float(run.end[2])
     marks = [z for z in run.stack.faces if z <= abs(height) * (1.0 + 1e-9)]
-    nodes, weights = panels_of(np.array(marks) * math.copysign(1.0, height), _NODES)
+    nodes, weights = _panels(np.array(marks) * math.copysign(1.0, height), _NODES)
     places = run.samples[np.linspace(0, own.count - 1, 5).astype(int)[1:-1]]
-    beside, shares = panels_of(np.array([-0.5, 0.5]) * run.width, _ACROSS)
+    beside, shares = _panels(np.array([-0.5, 0.5]) * run.width, _ACROSS)
     ground = (run.end + places[:, None] * run.ahead) * np.array([1.0, 1.0, 0.0])
     points = (
         ground[:, None, None] + beside[:, None, None] * run.aside + nodes[:, None] * np.array([0.0, 0.0, 1.0])
@@ -260,7 +260,7 @@ def _impedance(run: _Run, drives: list[Driven], own: _Fit) -> float:
     return float((np.vdot(through, told) / np.vdot(through, through)).real / run.line.characteristic(hertz))
 
 
-def panels_of(edges: Floats, count: int) -> tuple[Floats, Floats]:
+def _panels(edges: Floats, count: int) -> tuple[Floats, Floats]:
     """Gauss nodes and weights over all stretches between edges, which may fall."""
     x, w = np.polynomial.legendre.leggauss(count)
     half = np.diff(edges)[:, None] / 2.0
