@@ -162,6 +162,8 @@ def test_both_sides_of_a_plane_with_an_opening():
     assert gone == pytest.approx(away, rel=5e-3)
     with pytest.raises(es.UsageError, match="lies in an opening"):
         driven.near_field([(0.3e-3, 2e-3, 0.0)])
+    on_metal = [(0.3e-3, 2e-3, 0.0), (2.1e-3, 3.3e-3, over.thickness), (-2.1e-3, 0.3e-3, z), (-13e-3, 0.1e-3, 0.5 * z)]
+    assert not driven.near_field(on_metal, in_metal="zero").e.any()
 
 
 def test_beyond_planes_there_is_none_and_metal_is_told():

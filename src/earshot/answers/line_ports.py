@@ -10,9 +10,11 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
+from scipy.sparse import csr_array, lil_array
 
 from .. import units
 from ..arraytypes import Complexes, Floats
@@ -23,8 +25,8 @@ from ..description.sheets import Sheet
 from ..description.strips import StripType, strip
 from ..description.traces import Strip
 from ..errors import UsageError
-from ..fields.sheet_currents import SheetCurrents
 from ..media.stack import Stack
+from ..meshing.sheet_mesh import SheetMesh
 from ..network.network import Network, scattering
 from ..network.rational import fit
 from ..network.sources import volts
@@ -66,6 +68,7 @@ class _Run:
     plane: float
     line: StripType
     stack: Stack
+    mesh: SheetMesh
 
     @property
     def samples(self) -> Floats:
@@ -74,25 +77,25 @@ class _Run:
 
     def along(self, drives: list[Driven]) -> Complexes:
         """The whole current along it at these, by drive (samples, drives), A."""
-        return np.array([self.sections(d.flow.sheets) for d in drives if d.flow.sheets is not None]).T
+        flows = [d.flow.sheets for d in drives if d.flow.sheets is not None]
+        number = self._widths @ np.array([flow.number for flow in flows]).T
+        # Of J = number r - vector, across lines of constant distance.
+        places = (self.samples + self.end @ self.ahead)[:, None]
+        return np.asarray(places * number - self._widths @ np.array([flow.vector @ self.ahead for flow in flows]).T)
 
-    def sections(self, sheets: SheetCurrents) -> Complexes:
-        """The same of currents on sheets (samples,)."""
-        corners = sheets.mesh.corners - self.end
+    @cached_property
+    def _widths(self) -> csr_array:
+        """How wide its triangles are at these (samples, triangles), m; none of another strip beside or under it."""
+        corners = self.mesh.corners - self.end
         middles = corners.mean(axis=1)
-        # Its own triangles, and none of another strip beside, under or across its end.
-        beside, flat = np.abs(middles @ self.aside) < 0.5 * self.width, np.ptp(corners[..., 2], axis=1) == 0.0
-        own = np.flatnonzero(beside & flat & (np.abs(middles[:, 2]) < 1e-6 * self.width))
-        along = corners[own] @ self.ahead
-        found = np.zeros(_SAMPLES, complex)
+        beside, level = np.abs(middles @ self.aside) < 0.5 * self.width, np.abs(corners[..., 2]).max(axis=1)
+        own = np.flatnonzero(beside & (level < 1e-6 * self.width))
+        along, aside = corners[own] @ self.ahead, corners[own] @ self.aside
+        found = lil_array((_SAMPLES, len(corners)))
         for n, x in enumerate(self.samples):
             hit = (along.min(axis=1) < x) & (along.max(axis=1) >= x)
-            widths = _chords(along[hit], corners[own[hit]] @ self.aside, x)
-            rows = own[hit]
-            # Of J = number r - vector, across a line of constant distance.
-            flow = sheets.number[rows] * (x + self.end @ self.ahead) - sheets.vector[rows] @ self.ahead
-            found[n] = (widths * flow).sum()
-        return found
+            found[n, own[hit]] = _chords(along[hit], aside[hit], x)
+        return found.tocsr()
 
 
 def _chords(along: Floats, aside: Floats, x: float) -> Floats:
@@ -135,7 +138,7 @@ def at_lines(solution: Solution, planes: Mapping[str, Length | None]) -> AtLines
         raise UsageError(f"at lines: no port of '{antenna.name}' is named: give one, such as {{'feed': None}}")
     in_band = np.array([any(low <= f <= high for low, high in solution.spans) for f in hertz], bool)
     solved = np.union1d(solution.solved, hertz[~in_band])
-    runs = [_run(antenna, antenna.port(name), place, middle, float(solved[0])) for name, place in planes.items()]
+    runs = [_run(solution, antenna.port(name), place, middle, float(solved[0])) for name, place in planes.items()]
     # The mesh's own wave is best told where it is shortest.
     every = [[solution.drive({port.name: volts(1.0)}, float(f)) for port in antenna.ports] for f in solved]
     fits = [_fit(run, every[-1]) for run in runs]
@@ -254,9 +257,9 @@ def _impedance(run: _Run, drives: list[Driven], own: _Fit) -> float:
     gamma = run.line.propagation(hertz) * own.stretch
     both = np.stack([np.exp(-gamma * places), np.exp(gamma * places)], axis=1)
     waves, _ = _waves(run.along(drives)[: own.count], run.samples[: own.count], gamma)
-    upright = [d.near_field(points, in_metal="zero").e[..., 2] for d in drives]
-    told = np.array([-(e @ weights) @ shares / run.width for e in upright]).T
-    through = both @ waves
+    # The port's own drive tells most.
+    upright = drives[run.number].near_field(points, in_metal="zero").e[..., 2]
+    told, through = -(upright @ weights) @ shares / run.width, both @ waves[:, run.number]
     return float((np.vdot(through, told) / np.vdot(through, through)).real / run.line.characteristic(hertz))
 
 
@@ -286,8 +289,9 @@ def _stretch(flows: Complexes, places: Floats, gamma: complex) -> float:
     return float(found.x)
 
 
-def _run(antenna: Antenna, port: Port, plane: Length | None, hertz: float, lowest: float) -> _Run:
+def _run(solution: Solution, port: Port, plane: Length | None, hertz: float, lowest: float) -> _Run:
     """The run of the trace that a port feeds."""
+    antenna, mesh = solution.antenna, solution.sheet_mesh
     place = antenna.place_of(port)
     near: list[tuple[float, Sheet, Strip, int]] = []
     for sheet in antenna.sheets:
@@ -298,7 +302,7 @@ def _run(antenna: Antenna, port: Port, plane: Length | None, hertz: float, lowes
                 (float(np.linalg.norm(np.array(shape.points[end]) - local)) / shape.widths[end], sheet, shape, end)
                 for end in (0, -1)
             ]
-    if not near or min(near, key=lambda one: one[0])[0] > _NEAR:
+    if mesh is None or not near or min(near, key=lambda one: one[0])[0] > _NEAR:
         raise UsageError(
             f"port '{port.name}' is at no end of a trace: a reference plane is on one, from the end that the port feeds"
         )
@@ -328,7 +332,7 @@ def _run(antenna: Antenna, port: Port, plane: Length | None, hertz: float, lowes
         )
     aside = np.cross([0.0, 0.0, 1.0], ahead)
     number = [p.name for p in antenna.ports].index(port.name)
-    return _Run(port.name, number, sheet, start, ahead, aside, width, first, last, at, line, stack)
+    return _Run(port.name, number, sheet, start, ahead, aside, width, first, last, at, line, stack, mesh)
 
 
 def _stack_of(antenna: Antenna, sheet: Sheet, z: float) -> tuple[Stack, float]:

@@ -197,7 +197,7 @@ class OnLayers:
             back = add_reflected(currents.in_air, points[over], self.stack.at(currents.frequency), top)
             hidden = (direct[0] == 0.0).all(axis=1)[:, None]
             e[over], h[over] = (e[over] + direct[0] + back[0]) * ~hidden, (h[over] + direct[1] + back[1]) * ~hidden
-        return e, h
+        return e * clear[:, None], h * clear[:, None]
 
     def guided(self, currents: Currents) -> list[tuple[str, float]]:
         """In every wave that runs in the layers."""
@@ -247,9 +247,9 @@ class OnBothSides:
             assert stack is not None
             one, two = OnLayers(stack).near(side, seen, refuse)
             if side.opening is not None:
-                hidden = on_sheets(side.opening, seen, refuse, "in an opening")[:, None]
+                hidden = on_sheets(side.opening, seen, refuse, "in an opening") | in_metal(side, seen, False)
                 more = fields_of_opening(side.opening, stack, side.frequency, seen)
-                one, two = (one + more[0]) * ~hidden, (two + more[1]) * ~hidden
+                one, two = (one + more[0]) * ~hidden[:, None], (two + more[1]) * ~hidden[:, None]
             e[own], h[own] = one * mirror, sense * two * mirror
         return e, h
 

@@ -158,9 +158,9 @@ def _finer(
 def _matter(axes: Axes, medium: Medium, k: float, seen: tuple[float, float]) -> None:
     """Faces of layers, and a strip of what is below a plane, on a map whose second side is upright."""
     margin = 0.03 * (seen[1] - seen[0])
-    for height in (k * z for z in medium.breaks):
-        if seen[0] <= height <= seen[1]:
-            axes.axhline(height, color=INK, linewidth=2.0 if height / k in medium.planes else 0.8, linestyle="-")
+    for z in medium.breaks:
+        if seen[0] <= k * z <= seen[1]:
+            axes.axhline(k * z, color=INK, linewidth=2.0 if z in medium.planes else 0.8, linestyle="-")
     if medium.one_sided and seen[0] <= margin:
         bottom = min(seen[0], 0.0) - margin
         axes.set_ylim(bottom=bottom)
