@@ -159,8 +159,8 @@ def power_through_box(currents: Currents, low: ArrayLike, high: ArrayLike, order
 
     Over a perfect plane a box that stands on it (low z = 0) has five faces: nothing passes the sixth. What passes that
     on earth, or on a plane with loss, goes into it. Sides through layers are taken layer by layer, order points high in
-    each; where one cuts metal, and beyond a lid, nothing passes. Raises UsageError for a box without room, or that begins below the
-    surface of earth.
+    each; where one cuts metal, and beyond a lid, nothing passes. Raises UsageError for a box without room, or that
+    begins below the surface of earth.
     """
     a, b = _metres(low), _metres(high)
     if not (b > a).all():
