@@ -7,17 +7,17 @@ import numpy as np
 from ..constants import wavelength
 from ..errors import UsageError
 from ..fields.near import NearField, plane_of_points
-from ..runs.run import Run
+from ..runs.run import CaseRun, Run
 
 _GRID = (81, 61)
 
 
-def near_maps(result: Run) -> list[NearField]:
+def near_maps(one: CaseRun) -> list[NearField]:
     """Near fields on the planes that the case asks for; else half a wavelength round the antenna, over an upright plane
     through its middle, and a level one; between planes, the latter alone.
     """
-    antenna, driven = result.solution.antenna, result.cases[0].driven
-    asked = [points for points in result.cases[0].case.near.values() if points.ndim == 3]
+    antenna, driven = one.driven.antenna, one.driven
+    asked = [points for points in one.case.near.values() if points.ndim == 3]
     if asked:
         return [driven.near_field(points, in_metal="zero") for points in asked]
     low, high = antenna.extent

@@ -18,16 +18,12 @@ from matplotlib.text import Text
 from matplotlib.ticker import MaxNLocator
 
 from ...lettering import visible
+from ..palette import SHORE_STEPS
 
 PAPER, INK, FAINT, GRID = "#fbf9f4", "#22303c", "#6f7d88", "#d9d4c7"
 LINES = ("#0a6c74", "#d1740b", "#7a3b69", "#4f7f2b", "#b3362b")
 DASHES = ("-", (0, (6, 2)), (0, (2, 1.5)), (0, (8, 2, 2, 2)), (0, (1, 1)))
-# From night to sand in even steps of lightness and colour; told apart by every kind of colour vision, and in grey.
-_SHORE = (
-    "#1d1b38 #1c2954 #033d6e #005380 #006689 #00768b #00848a #009187 #009d81 #00a87a #45b273 #6fbb6d #93c36b #b5ca6f "
-    "#d6d37d #f3dc95 #ffe6b2"
-)
-SHORE = LinearSegmentedColormap.from_list("shore", _SHORE.split())
+SHORE = LinearSegmentedColormap.from_list("shore", SHORE_STEPS)
 PORT = Path(
     [(-0.12, 1.0), (-1.0, 0.0), (-0.12, -1.0), (-0.12, 1.0), (0.12, 1.0), (1.0, 0.0), (0.12, -1.0), (0.12, 1.0)],
     [Path.MOVETO, Path.LINETO, Path.LINETO, Path.CLOSEPOLY] * 2,

@@ -1,0 +1,279 @@
+"""What a page holds of every model: curves, fields, currents and words, reduced with a word on by how much."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from ...answers.driven import Driven
+from ...errors import EarshotError
+from ...files.tables import plain, records
+from ...lettering import visible
+from ...network.feed import Feed
+from ...network.network import Network
+from ...network.receiver import Receiver
+from ...network.sources import volts
+from ...network.trace import Trace
+from ...running import report
+from ...runs.run import CaseRun
+from ...units import engineering
+from ..near_places import near_maps
+from .metal import bytes_of, currents_of, metal_of
+from .packing import Packed
+from .sphere import ENOUGH, grid_for, powers, sampled
+from .subject import Measured, Subject, Table
+from .tapers import tapers_over
+
+MOST_STOPS = 41
+"""Frequencies at which a model has fields and currents."""
+_FIELDS, _CURRENTS = 4_200_000, 2_400_000
+"""Bytes that fields and currents of all models may take, before they are packed."""
+_CURVES = 2_000_000
+"""Bytes of admittances."""
+_NEAR_UNKNOWNS = 3000
+"""Unknowns above which near fields that no case names are left out."""
+
+
+@dataclass(frozen=True, slots=True)
+class Share:
+    """What a model may take of the page, bytes."""
+
+    fields: float
+    currents: float
+    curves: float
+
+    @classmethod
+    def of(cls, models: int) -> Share:
+        """A fair share."""
+        return cls(_FIELDS / models, _CURRENTS / models, _CURVES / models)
+
+
+def measured_of(one: Measured, packed: Packed) -> dict[str, Any]:
+    """A measured curve: |reflection|, and its phase where it has one."""
+    network = one.network
+    found: dict[str, Any] = {"label": visible(one.label), "frequencies": packed.exactly(network.frequencies)}
+    if isinstance(network, Trace):
+        return found | {"reference": [network.reference, 0.0], "reflection": packed.reals(network.magnitude + 0j),
+                        "phase": False}  # fmt: skip
+    gamma = network.s().values[:, 0, 0]
+    reference = complex(network.references[0])
+    return found | {"reference": plain(reference), "reflection": packed.reals(gamma), "phase": True}
+
+
+def study_of(one: Table) -> dict[str, Any]:
+    """A study as a table."""
+    study = one.study
+    return {"label": visible(one.label), "changes": list(study.changes), "units": study.units,
+            "rows": records(study.table)}  # fmt: skip
+
+
+def model_of(one: Subject, share: Share, packed: Packed) -> dict[str, Any]:
+    """Everything that a page holds of a model."""
+    solution, antenna = one.solution, one.solution.antenna
+    names = [p.name for p in antenna.ports]
+    stops = _stops(one, share)
+    report(f"report: fields and currents of {one.label}")
+    driven = [[_alone(one, name, hertz) for name in names] for hertz in stops]
+    flows = [[each.flow for each in row] for row in driven]
+    notes = [*one.notes]
+    content: dict[str, Any] = {
+        "label": visible(one.label),
+        "title": visible(antenna.name),
+        "medium": str(antenna.medium),
+        "unknowns": solution.unknowns,
+        "seconds": solution.seconds,
+        "bandError": solution.band_error,
+        "ports": [{"name": visible(p.name), "reference": plain(complex(p.reference))} for p in antenna.ports],
+        "metal": metal_of(solution, packed),
+        "stops": stops,
+        "radiates": not antenna.medium.shut,
+        "layered": bool(antenna.medium.layered),
+    }
+    network = solution.network
+    thinned = _thinned(len(network.frequencies), len(names) ** 2 * 8, share.curves, network, stops)
+    if len(thinned) < len(network.frequencies):
+        notes.append(f"note: curves are drawn through {len(thinned)} of {len(network.frequencies)} frequencies")
+    content["frequencies"] = packed.exactly(network.frequencies[thinned])
+    content["admittance"] = packed.reals(network.y().values[thinned])
+    content["stretches"] = _stretches(network, thinned)
+    at_stops = np.array([_admittance(row) for row in driven])
+    content["stopAdmittance"] = packed.exactly(at_stops)
+    if content["radiates"]:
+        sphere, words = _sphere(flows, share, packed)
+        content["sphere"] = sphere
+        notes += words
+    kept = max(1, int(share.currents // max(bytes_of(solution), 1)))
+    chosen = _spread(len(stops), kept, [stops.index(h) for h in _case_frequencies(one)])
+    if len(chosen) < len(stops):
+        notes.append(f"note: currents are held at {len(chosen)} of {len(stops)} frequencies; between, those nearest")
+    content["currents"] = currents_of([flows[i] for i in chosen], packed) | {"stops": chosen}
+    content["near"] = list(_near(one, packed))
+    content["cases"] = [_case(case, stops) for case in one.cases]
+    content["arrays"] = _array(one)
+    content |= _words(one, [*notes])
+    return content
+
+
+def _alone(one: Subject, name: str, hertz: float) -> Driven:
+    """One volt at a port, none at the others."""
+    sources = {p.name: volts(1.0 if p.name == name else 0.0) for p in one.solution.antenna.ports}
+    return one.solution.drive(sources, hertz)
+
+
+def _admittance(row: Sequence[Driven]) -> Any:
+    found = np.array([each.currents for each in row])
+    return 0.5 * (found + found.T)
+
+
+def _case_frequencies(one: Subject) -> list[float]:
+    return list(dict.fromkeys(case.driven.frequency for case in one.cases))
+
+
+def _stops(one: Subject, share: Share) -> list[float]:
+    """Frequencies for fields: those of cases and, as many as there is room for, spread over what is known."""
+    solution = one.solution
+    named = _case_frequencies(one)
+    interpolated = solution.currents_error is not None and solution.currents_error <= 1e-3
+    others = solution.frequencies if interpolated else solution.solved
+    # A field of a degree or two between directions, of the upper half space or of both.
+    rough = len(solution.antenna.ports) * 8 * 2500
+    room = int(min(MOST_STOPS, max(share.fields // rough, 1)))
+    rest = np.array([f for f in others.tolist() if min(abs(f / h - 1.0) for h in named) > 1e-9])
+    chosen = _spread(len(rest), max(room - len(named), 0), [])
+    return sorted([*named, *rest[chosen].tolist()])
+
+
+def _spread(count: int, most: int, always: Sequence[int]) -> list[int]:
+    """As many of so many as there may be, evenly, and those that always are."""
+    even = np.linspace(0, count - 1, min(count, most)).round().astype(int).tolist() if count and most else []
+    while always and len(set(even) | set(always)) > max(most, len(set(always))):
+        even.pop(len(even) // 2)
+    return sorted(set(even) | set(always))
+
+
+def _thinned(count: int, each: int, most: float, network: Network, stops: Sequence[float]) -> list[int]:
+    here = [int(np.abs(network.frequencies - hertz).argmin()) for hertz in stops]
+    return _spread(count, max(int(most // each), 2), here)
+
+
+def _stretches(network: Network, kept: Sequence[int]) -> list[list[int]]:
+    """First and last place of every band, among what is kept."""
+    places = np.array(kept)
+    found = []
+    for some in network.stretches:
+        inside = np.flatnonzero((places >= some[0]) & (places <= some[-1]))
+        if len(inside):
+            found.append([int(inside[0]), int(inside[-1])])
+    return found
+
+
+def _sphere(flows: Sequence[Sequence[Any]], share: Share, packed: Packed) -> tuple[dict[str, Any], Iterator[str]]:
+    """Embedded fields at every stop, and what they radiate; the grid is that of the highest frequency."""
+    most = share.fields / (8.0 * len(flows) * len(flows[0]))
+    grid, off = grid_for(flows[-1], most)
+    fields = np.array([sampled(row, grid) for row in flows])
+    content = {
+        "step": grid.step,
+        "plane": grid.plane,
+        "torn": grid.torn,
+        "error": off,
+        "fields": packed.scaled(fields, 2),
+        "powers": packed.exactly(np.array([powers(row) for row in flows])),
+    }
+    words = []
+    if off > ENOUGH:
+        words.append(
+            f"note: fields are held every {grid.step:g} degrees, between which they are off by {100.0 * off:.1g} % of "
+            "the greatest: read side lobes off Earshot's own figures"
+        )
+    return content, iter(words)
+
+
+def _near(one: Subject, packed: Packed) -> Iterator[dict[str, Any]]:
+    """|E| and |H| on planes, as the first case drives them."""
+    first = one.cases[0]
+    asked = [points for points in first.case.near.values() if points.ndim == 3]
+    if not asked and one.solution.unknowns > _NEAR_UNKNOWNS:
+        return
+    report(f"report: near fields of {one.label}")
+    try:
+        maps = near_maps(first)
+    except EarshotError:
+        return
+    names = list(first.case.near) if asked else ["upright", "level"]
+    for name, found in zip(names, maps, strict=False):
+        yield {
+            "name": visible(name), "stopHz": found.frequency,
+            "points": packed.reals(found.points), "e": packed.reals(found.magnitude("E")),
+            "h": packed.reals(found.magnitude("H")),
+        }  # fmt: skip
+
+
+def _case(one: CaseRun, stops: Sequence[float]) -> dict[str, Any]:
+    """How a case drives every port, in the words of the page's own sums."""
+    driven, case = one.driven, one.case
+    ports = []
+    through_circuit = isinstance(case.feed, Feed | Receiver)
+    sources = dict(case.sources) or {driven.antenna.ports[0].name: None}
+    for n, port in enumerate(driven.antenna.ports):
+        volt, ampere = complex(driven.voltages[n]), complex(driven.currents[n])
+        source = sources.get(port.name)
+        if through_circuit and (port.name in driven.driven or case.feed is None):
+            ports.append({"kind": "voltage", "amount": plain(volt)})
+        elif port.name in sources and not through_circuit:
+            amount = source.at(driven.frequency).amount if source is not None else 1.0
+            ports.append({"kind": source.kind if source is not None else "power", "amount": plain(complex(amount))})
+        else:
+            closing = -volt / ampere if abs(ampere) > 1e-15 * max(abs(volt), 1e-300) else complex(math.inf)
+            given = port.name in case.terminations or through_circuit
+            same = abs(closing - port.reference) <= 1e-6 * abs(port.reference) if math.isfinite(abs(closing)) else False
+            if given and not same:
+                what = {"closing": "open"} if not math.isfinite(abs(closing)) else {"closing": plain(closing)}
+                what = {"closing": "short"} if abs(closing) < 1e-9 else what
+                ports.append({"kind": "closed", **what})
+            else:
+                ports.append({"kind": "closed", "closing": "reference"})
+    return {
+        "name": visible(case.name), "title": visible(one.title), "stop": stops.index(driven.frequency), "ports": ports,
+        "circuit": through_circuit,
+        "cuts": [{"plane": c.plane, "elevation": _degrees(c.elevation), "azimuth": _degrees(c.azimuth)}
+                 for c in case.cuts],
+    }  # fmt: skip
+
+
+def _degrees(angle: str | float | None) -> float | None:
+    from ... import units
+
+    return None if angle is None else math.degrees(units.angle(angle))
+
+
+def _array(one: Subject) -> dict[str, Any] | None:
+    """Of several ports: where they are, and tapers over them."""
+    antenna = one.solution.antenna
+    if len(antenna.ports) < 2:
+        return None
+    places = np.array([antenna.place_of(p) for p in antenna.ports])
+    return {"places": places.tolist(), "tapers": tapers_over(places)}
+
+
+def _words(one: Subject, notes: Sequence[str]) -> dict[str, Any]:
+    """Figures, findings, the record of the run, and the design itself."""
+    errors = one.errors
+    return {
+        "notes": [visible(note) for note in notes],
+        "findings": [{"level": f.level, "part": visible(f.part), "says": visible(f.says), "remedy": visible(f.remedy)}
+                     for f in one.findings],
+        "figures": [{"title": visible(c.title), "rows": records(c.field.summary())} for c in one.cases
+                    if not c.driven.antenna.medium.shut],
+        "budgets": [{"title": visible(c.title), "rows": records(c.driven.budget())} for c in one.cases],
+        "values": [] if one.values is None else records(one.values),
+        "errors": {} if errors is None else {str(k): plain(v) for k, v in errors["±"].items()},
+        "record": records(one.solution.run_record()),
+        "evidence": [] if one.solution.evidence is None else records(one.solution.evidence.to_frame()),
+        "solvedAt": [engineering(float(f), "Hz", 9) for f in one.solution.solved],
+        "design": one.text, "tables": dict(one.tables),
+    }  # fmt: skip

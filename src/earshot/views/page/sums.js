@@ -1,0 +1,485 @@
+// The sums of the page, on plain numbers: ports, fields between their samples, figures of merit.
+// Angles are radians; complex numbers are pairs of arrays, or [real, imaginary].
+const Sums = (() => {
+  "use strict";
+  const TURN = 2 * Math.PI, WAVE_IMPEDANCE = 376.730313412, LIGHT = 299792458;
+  const TAPS = 8, EQUAL = 0.05, LEAST = 1e-30;
+  const HALF_POWER = -10 * Math.log10(2);
+
+  const decibels = (ratio) => 10 * Math.log10(Math.max(ratio, LEAST));
+  const over = (a, b) => {
+    const size = b[0] * b[0] + b[1] * b[1];
+    return [(a[0] * b[0] + a[1] * b[1]) / size, (a[1] * b[0] - a[0] * b[1]) / size];
+  };
+  const times = (a, b) => [a[0] * b[0] - a[1] * b[1], a[0] * b[1] + a[1] * b[0]];
+
+  // Solves A x = e in place by elimination with pivots; A is n by n, row by row, as real and imaginary parts.
+  function eliminate(n, real, imag, er, ei) {
+    for (let column = 0; column < n; column++) {
+      let best = column, most = -1;
+      for (let row = column; row < n; row++) {
+        const size = real[row * n + column] ** 2 + imag[row * n + column] ** 2;
+        if (size > most) { most = size; best = row; }
+      }
+      if (best !== column) {
+        for (let k = column; k < n; k++) {
+          const a = column * n + k, b = best * n + k;
+          [real[a], real[b]] = [real[b], real[a]];
+          [imag[a], imag[b]] = [imag[b], imag[a]];
+        }
+        [er[column], er[best]] = [er[best], er[column]];
+        [ei[column], ei[best]] = [ei[best], ei[column]];
+      }
+      const pr = real[column * n + column] / most, pi = -imag[column * n + column] / most;
+      for (let row = column + 1; row < n; row++) {
+        const ar = real[row * n + column], ai = imag[row * n + column];
+        if (ar === 0 && ai === 0) continue;
+        const fr = ar * pr - ai * pi, fi = ar * pi + ai * pr;
+        for (let k = column; k < n; k++) {
+          const xr = real[column * n + k], xi = imag[column * n + k];
+          real[row * n + k] -= fr * xr - fi * xi;
+          imag[row * n + k] -= fr * xi + fi * xr;
+        }
+        er[row] -= fr * er[column] - fi * ei[column];
+        ei[row] -= fr * ei[column] + fi * er[column];
+      }
+    }
+    for (let row = n - 1; row >= 0; row--) {
+      let xr = er[row], xi = ei[row];
+      for (let k = row + 1; k < n; k++) {
+        xr -= real[row * n + k] * er[k] - imag[row * n + k] * ei[k];
+        xi -= real[row * n + k] * ei[k] + imag[row * n + k] * er[k];
+      }
+      [er[row], ei[row]] = over([xr, xi], [real[row * n + row], imag[row * n + row]]);
+    }
+  }
+
+  // Voltages and currents at the ports: each obeys v V + i I = e with I = Y V, as network.sources.driven_ports says.
+  // ports: {kind: power | voltage | current | closed, size, turn (degrees), closing: reference | open | short | [R, X]}.
+  function drivenPorts(admittance, offset, references, ports) {
+    const n = ports.length;
+    const real = new Float64Array(n * n), imag = new Float64Array(n * n);
+    const er = new Float64Array(n), ei = new Float64Array(n);
+    for (let p = 0; p < n; p++) {
+      const port = ports[p], reference = references[p];
+      let v = [1, 0], i = reference;
+      if (port.kind === "closed") {
+        if (port.closing === "open") { v = [0, 0]; i = [1, 0]; }
+        else if (port.closing === "short") i = [0, 0];
+        else if (port.closing !== "reference") i = port.closing;
+      } else {
+        let size = port.size;
+        if (port.kind === "voltage") i = [0, 0];
+        else if (port.kind === "current") { v = [0, 0]; i = [1, 0]; }
+        else size *= Math.sqrt(8 * reference[0]);
+        const turn = port.turn * Math.PI / 180;
+        er[p] = size * Math.cos(turn);
+        ei[p] = size * Math.sin(turn);
+      }
+      for (let q = 0; q < n; q++) {
+        const at = offset + 2 * (p * n + q), y = times(i, [admittance[at], admittance[at + 1]]);
+        real[p * n + q] = y[0] + (p === q ? v[0] : 0);
+        imag[p * n + q] = y[1];
+      }
+    }
+    eliminate(n, real, imag, er, ei);
+    const cr = new Float64Array(n), ci = new Float64Array(n);
+    for (let p = 0; p < n; p++) {
+      for (let q = 0; q < n; q++) {
+        const at = offset + 2 * (p * n + q), a = admittance[at], b = admittance[at + 1];
+        cr[p] += a * er[q] - b * ei[q];
+        ci[p] += a * ei[q] + b * er[q];
+      }
+    }
+    return { vr: er, vi: ei, ir: cr, ii: ci };
+  }
+
+  // What every port sees: active impedance, reflection against its reference, VSWR, power; and the powers in all.
+  function seen(flow, references, ports) {
+    const rows = [];
+    let accepted = 0, incident = 0;
+    for (let p = 0; p < ports.length; p++) {
+      const v = [flow.vr[p], flow.vi[p]], i = [flow.ir[p], flow.ii[p]], z = references[p];
+      const zi = times(z, i), back = times([z[0], -z[1]], i);
+      const forward = [v[0] + zi[0], v[1] + zi[1]], returned = [v[0] - back[0], v[1] - back[1]];
+      const power = 0.5 * (v[0] * i[0] + v[1] * i[1]);
+      const fed = ports[p].kind !== "closed";
+      const sent = (forward[0] ** 2 + forward[1] ** 2) / (8 * z[0]);
+      const live = Math.hypot(...i) > 0;
+      const impedance = live ? over(v, i) : [Infinity, 0];
+      const reflection = Math.hypot(...forward) > 0 ? over(returned, forward) : [NaN, NaN];
+      const size = Math.hypot(...reflection);
+      rows.push({ v, i, power, fed, sent: fed ? sent : 0, impedance, reflection,
+        vswr: fed && size < 1 ? (1 + size) / (1 - size) : Infinity });
+      if (fed) { accepted += power; incident += sent; }
+    }
+    return { rows, accepted, incident };
+  }
+
+  // vᴴ B v, W.
+  function radiated(powers, offset, flow) {
+    const n = flow.vr.length;
+    let sum = 0;
+    for (let p = 0; p < n; p++) {
+      for (let q = 0; q < n; q++) {
+        const at = offset + 2 * (p * n + q), b = [powers[at], powers[at + 1]];
+        const pair = times([flow.vr[p], -flow.vi[p]], [flow.vr[q], flow.vi[q]]);
+        sum += b[0] * pair[0] - b[1] * pair[1];
+      }
+    }
+    return sum;
+  }
+
+  function taps(place, low, high) {
+    let first = Math.floor(place) - (TAPS / 2 - 1);
+    first = Math.max(Math.min(first, high - TAPS + 1), low);
+    const weights = new Float64Array(TAPS);
+    for (let k = 0; k < TAPS; k++) {
+      let weight = 1;
+      for (let other = 0; other < TAPS; other++) {
+        if (other !== k) weight *= (place - first - other) / (k - other);
+      }
+      weights[k] = weight;
+    }
+    return { first, weights };
+  }
+
+  // Directions a step of degrees apart, as views.page.sphere.Grid: plane, nothing below; torn at the horizon.
+  class Grid {
+    constructor(step, plane, torn) {
+      this.step = step;
+      this.plane = plane;
+      this.torn = torn;
+      this.quarter = Math.round(90 / step);
+      this.rows = this.quarter * (plane ? 1 : 2) + 1;
+      this.columns = Math.round(360 / step);
+      this.size = this.rows * this.columns;
+    }
+
+    rowTaps(place) {
+      let low = -Infinity, high = Infinity;
+      if (this.plane || this.torn) {
+        if (place <= this.quarter) high = this.quarter; else low = this.quarter;
+      }
+      const { first, weights } = taps(place, low, high);
+      const found = [], half = 2 * this.quarter;
+      for (let k = 0; k < TAPS; k++) {
+        let row = (((first + k) % (2 * half)) + 2 * half) % (2 * half);
+        const beyond = row > half;
+        if (beyond) row = 2 * half - row;
+        found.push({ row, beyond, weight: beyond ? -weights[k] : weights[k] });
+      }
+      return found;
+    }
+
+    // (E_θ, E_φ) at any direction, from samples of four parts [θ real, θ imaginary, φ real, φ imaginary].
+    at(parts, theta, phi) {
+      const rows = this.rowTaps(theta * 180 / Math.PI / this.step);
+      const across = taps(phi * 180 / Math.PI / this.step, -Infinity, Infinity);
+      const found = [0, 0, 0, 0], count = this.columns;
+      for (const { row, beyond, weight } of rows) {
+        for (let k = 0; k < TAPS; k++) {
+          let column = (across.first + k + (beyond ? count / 2 : 0)) % count;
+          if (column < 0) column += count;
+          const w = weight * across.weights[k], at = row * count + column;
+          for (let part = 0; part < 4; part++) found[part] += w * parts[part][at];
+        }
+      }
+      return found;
+    }
+
+    // The same samples on a finer grid.
+    refined(parts, fine) {
+      const ratio = fine.step / this.step, count = this.columns;
+      const alongRows = Array.from({ length: fine.rows }, (_, r) => this.rowTaps(r * ratio));
+      const alongColumns = Array.from({ length: fine.columns }, (_, c) => taps(c * ratio, -Infinity, Infinity));
+      return parts.map((part) => {
+        const found = new Float32Array(fine.size), line = new Float64Array(count);
+        for (let r = 0; r < fine.rows; r++) {
+          line.fill(0);
+          for (const { row, beyond, weight } of alongRows[r]) {
+            const base = row * count, shift = beyond ? count / 2 : 0;
+            for (let c = 0; c < count; c++) line[c] += weight * part[base + (c + shift) % count];
+          }
+          for (let c = 0; c < fine.columns; c++) {
+            const { first, weights } = alongColumns[c];
+            let sum = 0;
+            for (let k = 0; k < TAPS; k++) sum += weights[k] * line[((first + k) % count + count) % count];
+            found[r * fine.columns + c] = sum;
+          }
+        }
+        return found;
+      });
+    }
+  }
+
+  // Σ V_p E_p over the ports, from whole numbers of two bytes with a scale for every port.
+  function combined(grid, raw, scales, stop, flow) {
+    const n = flow.vr.length, size = grid.size;
+    const parts = [0, 1, 2, 3].map(() => new Float64Array(size));
+    for (let p = 0; p < n; p++) {
+      const scale = scales[stop * n + p], a = flow.vr[p] * scale, b = flow.vi[p] * scale;
+      if (a === 0 && b === 0) continue;
+      for (let pol = 0; pol < 2; pol++) {
+        const base = ((stop * n + p) * 2 + pol) * 2 * size, re = parts[2 * pol], im = parts[2 * pol + 1];
+        for (let k = 0; k < size; k++) {
+          const x = raw[base + 2 * k], y = raw[base + 2 * k + 1];
+          re[k] += a * x - b * y;
+          im[k] += a * y + b * x;
+        }
+      }
+    }
+    return parts;
+  }
+
+  const vector = (theta, phi) => [Math.sin(theta) * Math.cos(phi), Math.sin(theta) * Math.sin(phi), Math.cos(theta)];
+  const angles = ([x, y, z]) => [Math.atan2(Math.hypot(x, y), z), (Math.atan2(y, x) + TURN) % TURN];
+  const dot = (a, b) => a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
+  const cross = (a, b) => [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]];
+  const intensity = (e) => (e[0] ** 2 + e[1] ** 2 + e[2] ** 2 + e[3] ** 2) / (2 * WAVE_IMPEDANCE);
+
+  // |right|, |left|: IEEE Std 145, right-handed is (θ̂ - jφ̂)/√2 for exp(+jωt).
+  function circular(e) {
+    return [Math.hypot(e[0] - e[3], e[1] + e[2]) / Math.SQRT2, Math.hypot(e[0] + e[3], e[1] - e[2]) / Math.SQRT2];
+  }
+  function axialRatio(e) {
+    const [right, left] = circular(e), sum = right + left;
+    return 20 * Math.log10(Math.max(sum, 1e-300) / Math.max(Math.abs(right - left), sum * 1e-5, 1e-300));
+  }
+
+  // A far field of driven ports: what may be asked of it. Powers in W; directions in radians.
+  class Field {
+    constructor(grid, parts, powers) {
+      this.grid = grid;
+      this.parts = parts;
+      Object.assign(this, powers);
+      // Fine enough to look at, and to see every lobe.
+      this.fineGrid = grid.step <= 2 ? grid : new Grid(2, grid.plane, grid.torn);
+      this.fine = this.fineGrid === grid ? parts : grid.refined(parts, this.fineGrid);
+      this.peak = this.findPeak();
+    }
+
+    at(theta, phi) { return this.grid.at(this.parts, theta, phi); }
+    power(theta, phi) { return intensity(this.at(theta, phi)); }
+    powerAlong(direction) { return this.power(...angles(direction)); }
+    below(direction) { return this.grid.plane && direction[2] < -1e-12; }
+
+    // Of a figure by name, at a field in some direction: dBi, or dB for the axial ratio.
+    figure(name, e) {
+      const sphere = TURN / WAVE_IMPEDANCE;
+      const level = (square, power) => decibels(sphere * square / power);
+      const whole = e[0] ** 2 + e[1] ** 2 + e[2] ** 2 + e[3] ** 2;
+      switch (name) {
+        case "realized gain": return level(whole, this.incident);
+        case "directivity": return level(whole, this.radiated);
+        case "gain, theta": return level(e[0] ** 2 + e[1] ** 2, this.accepted);
+        case "gain, phi": return level(e[2] ** 2 + e[3] ** 2, this.accepted);
+        case "gain, right-hand": return level(circular(e)[0] ** 2, this.accepted);
+        case "gain, left-hand": return level(circular(e)[1] ** 2, this.accepted);
+        case "axial ratio": return axialRatio(e);
+        default: return level(whole, this.accepted);
+      }
+    }
+
+    fineAt(k) { return [this.fine[0][k], this.fine[1][k], this.fine[2][k], this.fine[3][k]]; }
+
+    fineIntensity() {
+      const found = new Float64Array(this.fineGrid.size), [a, b, c, d] = this.fine;
+      for (let k = 0; k < found.length; k++) {
+        found[k] = (a[k] * a[k] + b[k] * b[k] + c[k] * c[k] + d[k] * d[k]) / (2 * WAVE_IMPEDANCE);
+      }
+      return found;
+    }
+
+    // Uphill from a direction, by ever smaller steps round it.
+    climbed(theta, phi, step) {
+      let here = vector(theta, phi), level = this.powerAlong(here);
+      for (let size = step; size > 1e-4; size /= 2) {
+        for (let moved = true, turns = 0; moved && turns < 20; turns++) {
+          moved = false;
+          const side = Math.abs(here[2]) < 0.9 ? cross([0, 0, 1], here) : cross([1, 0, 0], here);
+          const long = Math.hypot(...side), one = side.map((x) => x / long), two = cross(here, one);
+          for (const [a, b] of [[1, 0], [-1, 0], [0, 1], [0, -1]]) {
+            const next = here.map((x, i) => Math.cos(size) * x + Math.sin(size) * (a * one[i] + b * two[i]));
+            if (this.below(next)) continue;
+            const there = this.powerAlong(next);
+            if (there > level) { here = next; level = there; moved = true; }
+          }
+        }
+      }
+      const [t, p] = angles(here);
+      return { theta: t, phi: p, level };
+    }
+
+    findPeak() {
+      const u = this.fineIntensity();
+      let best = 0;
+      for (let k = 1; k < u.length; k++) if (u[k] > u[best]) best = k;
+      this.fineLevels = u;
+      const step = this.fineGrid.step * Math.PI / 180;
+      return this.climbed(Math.floor(best / this.fineGrid.columns) * step, (best % this.fineGrid.columns) * step, step / 2);
+    }
+
+    // The strongest lobe besides the main one, dB below it; null without one. Equal beams, to 0.05 dB, are none.
+    sideLobe() {
+      const { rows, columns } = this.fineGrid, u = this.fineLevels, tops = [];
+      const last = this.grid.plane ? rows - 1 : rows;
+      for (let r = 1; r < (this.grid.plane ? rows : rows - 1); r++) {
+        for (let c = 0; c < columns; c++) {
+          const here = u[r * columns + c];
+          if (here < 1e-4 * this.peak.level) continue;
+          let top = true, least = Infinity;
+          for (let dr = -2; dr <= 2 && top; dr++) {
+            for (let dc = -2; dc <= 2; dc++) {
+              if (!dr && !dc) continue;
+              let row = r + dr, column = c + dc;
+              if (row < 0) { row = -row; column += columns / 2; }
+              if (row >= rows) { if (this.grid.plane) continue; row = 2 * (rows - 1) - row; column += columns / 2; }
+              const other = u[row * columns + ((column % columns) + columns) % columns];
+              if (other > here) { top = false; break; }
+              if (Math.max(Math.abs(dr), Math.abs(dc)) === 2) least = Math.min(least, other);
+            }
+          }
+          if (top && 10 * Math.log10(here / least) > 0.01) tops.push([here, r, c]);
+        }
+      }
+      tops.sort((a, b) => b[0] - a[0]);
+      const step = this.fineGrid.step * Math.PI / 180;
+      for (const [, r, c] of tops.slice(0, 12)) {
+        const lobe = this.climbed(r * step, c * step, step / 2);
+        const level = decibels(lobe.level / this.peak.level);
+        if (level < -EQUAL) return { ...lobe, level, last };
+      }
+      return null;
+    }
+
+    // Direction of the peak, and the long axis of the polarisation ellipse there.
+    axes() {
+      const { theta, phi } = this.peak, e = this.at(theta, phi);
+      const up = [Math.cos(theta) * Math.cos(phi), Math.cos(theta) * Math.sin(phi), -Math.sin(theta)];
+      const round = [-Math.sin(phi), Math.cos(phi), 0];
+      const square = [e[0] ** 2 - e[1] ** 2 + e[2] ** 2 - e[3] ** 2, 2 * (e[0] * e[1] + e[2] * e[3])];
+      const size = e.reduce((sum, x) => sum + x * x, 0);
+      if (Math.hypot(...square) < 1e-9 * size) return [vector(theta, phi), up];
+      const turn = -0.5 * Math.atan2(square[1], square[0]);
+      const a = e[0] * Math.cos(turn) - e[1] * Math.sin(turn), b = e[2] * Math.cos(turn) - e[3] * Math.sin(turn);
+      const long = Math.hypot(a, b);
+      return [vector(theta, phi), up.map((x, i) => (a * x + b * round[i]) / long)];
+    }
+
+    // Directions of a cut {plane | elevation | azimuth}, by its angle in radians; and the angles it goes over.
+    track(cut) {
+      if (cut.plane) {
+        const [axis, along] = this.axes(), side = cut.plane === "E" ? along : cross(axis, along);
+        return { start: -Math.PI, stop: Math.PI, about: "angle from the peak",
+          direction: (x) => axis.map((a, i) => Math.cos(x) * a + Math.sin(x) * side[i]) };
+      }
+      if (cut.azimuth !== null && cut.azimuth !== undefined) {
+        const azimuth = cut.azimuth * Math.PI / 180, out = [Math.cos(azimuth), Math.sin(azimuth), 0];
+        return { start: this.grid.plane ? 0 : -Math.PI, stop: Math.PI, about: "elevation",
+          direction: (x) => [Math.cos(x) * out[0], Math.cos(x) * out[1], Math.sin(x)] };
+      }
+      const height = (cut.elevation ?? 0) * Math.PI / 180;
+      return { start: 0, stop: TURN, about: "azimuth", direction: (x) => vector(Math.PI / 2 - height, x) };
+    }
+
+    // Samples of a cut: angle in degrees, value of a figure; nothing below a plane.
+    cut(cut, name, step = 1) {
+      const track = this.track(cut), count = Math.round((track.stop - track.start) * 180 / Math.PI / step);
+      const angle = [], value = [];
+      for (let k = 0; k <= count; k++) {
+        const along = track.start + k * (track.stop - track.start) / count, direction = track.direction(along);
+        angle.push(along * 180 / Math.PI);
+        value.push(this.below(direction) ? null : this.figure(name, this.at(...angles(direction))));
+      }
+      return { angle, value, about: track.about };
+    }
+
+    // Full width of the main lobe, degrees, half its power down; null where it never falls so far.
+    beamwidth(plane) {
+      const track = this.track({ plane }), step = Math.PI / 360;
+      const level = (x) => {
+        const direction = track.direction(x);
+        return this.below(direction) ? NaN : decibels(this.powerAlong(direction) / this.peak.level);
+      };
+      let wide = 0;
+      for (const sense of [1, -1]) {
+        let near = 0, far = 0;
+        do {
+          near = far;
+          far += step;
+          if (far > Math.PI || Number.isNaN(level(sense * far))) return null;
+        } while (level(sense * far) > HALF_POWER);
+        for (let turn = 0; turn < 30; turn++) {
+          const middle = (near + far) / 2;
+          if (level(sense * middle) > HALF_POWER) near = middle; else far = middle;
+        }
+        wide += near;
+      }
+      return wide * 180 / Math.PI;
+    }
+
+    // Peak over the opposite direction, dB; over a plane, over the direction as high on the other side, if it is low.
+    frontToBack() {
+      const { theta, phi, level } = this.peak;
+      if (this.grid.plane && theta < Math.PI / 4) return null;
+      const back = this.power(this.grid.plane ? theta : Math.PI - theta, phi + Math.PI);
+      return decibels(level / Math.max(back, 1e-20 * level));
+    }
+
+    figures() {
+      const { theta, phi, level } = this.peak, e = this.at(theta, phi), lobe = this.sideLobe();
+      const [right, left] = circular(e);
+      return {
+        gain: decibels(4 * Math.PI * level / this.accepted),
+        realizedGain: decibels(4 * Math.PI * level / this.incident),
+        directivity: decibels(4 * Math.PI * level / this.radiated),
+        azimuth: phi * 180 / Math.PI,
+        elevation: 90 - theta * 180 / Math.PI,
+        widthE: this.beamwidth("E"),
+        widthH: this.beamwidth("H"),
+        sideLobe: lobe && lobe.level,
+        frontToBack: this.frontToBack(),
+        axialRatio: axialRatio(e),
+        rightHanded: right > left,
+        efficiency: this.radiated / this.accepted,
+      };
+    }
+  }
+
+  // Resonances: where the reactance is zero between samples, by straight lines; and stretches within a VSWR.
+  function resonances(hertz, impedance) {
+    const found = [];
+    for (let k = 1; k < hertz.length; k++) {
+      const [r, x] = impedance[k - 1], [s, y] = impedance[k];
+      if (!(x * y < 0) || Math.abs(x - y) > 4 * (Math.abs(r) + Math.abs(s)) + 200) continue;
+      const share = x / (x - y);
+      found.push({ hertz: hertz[k - 1] + share * (hertz[k] - hertz[k - 1]), r: r + share * (s - r), rising: y > x });
+    }
+    return found;
+  }
+  function within(hertz, vswr, limit) {
+    const found = [];
+    let open = null;
+    for (let k = 0; k < hertz.length; k++) {
+      const good = vswr[k] <= limit, edge = () => {
+        // |Γ|² is smooth where the VSWR is steep.
+        const [a, b, c] = [vswr[k - 1], vswr[k], limit].map((s) => (s === Infinity ? 1 : ((s - 1) / (s + 1)) ** 2));
+        return hertz[k - 1] + (c - a) / (b - a) * (hertz[k] - hertz[k - 1]);
+      };
+      if (good && open === null) open = k ? { from: edge(), cut: false } : { from: hertz[0], cut: true };
+      if (!good && open !== null) { found.push({ ...open, to: edge() }); open = null; }
+    }
+    if (open !== null) found.push({ from: open.from, to: hertz[hertz.length - 1], cut: true });
+    return found;
+  }
+
+  // Phases (degrees) that add up in a direction, from the places of ports alone.
+  function steering(places, hertz, theta, phi) {
+    const towards = vector(theta, phi), k = TURN * hertz / LIGHT;
+    return places.map((place) => -k * dot(place, towards) * 180 / Math.PI);
+  }
+
+  return { Grid, Field, drivenPorts, seen, radiated, combined, decibels, resonances, within, steering, vector, angles,
+    circular, over, times };
+})();
