@@ -61,3 +61,4 @@ from .network.sources import watts as watts
 from .runs.run import open_run as open_run
 from .runs.run import run as run
 from .views import plots as plots
+from .views.page.report import report as report

@@ -304,7 +304,9 @@ def _animation(result: Run, _: Wishes) -> Any:
 def _near(result: Run, wishes: Wishes) -> Any:
     from . import plots
 
-    return plots.near(near_maps(result.cases[0]), result.solution.antenna, which=wishes.which, rms=True, limit=wishes.limit)
+    return plots.near(
+        near_maps(result.cases[0]), result.solution.antenna, which=wishes.which, rms=True, limit=wishes.limit
+    )
 
 
 @figure("along-ground", needs=_over_ground, of="over a plane or earth")

@@ -25,6 +25,7 @@ COMMANDS = (
     "ask",
     "plot",
     "compare",
+    "report",
     "diff",
     "vary",
     "effects",

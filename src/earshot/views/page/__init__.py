@@ -1,1 +1,1 @@
-"""One page that answers back: models as a file of HTML that turns, slides, steers and re-terminates without a network."""
+"""One page that answers back: models as a file of HTML that turns, slides, steers and re-terminates offline."""

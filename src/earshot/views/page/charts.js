@@ -74,6 +74,7 @@ const Charts = (() => {
       node.addEventListener("click", (event) => { const at = this.place(event); if (at && this.pick) this.pick(at); });
       node.addEventListener("keydown", (event) => this.key(event));
       this.at = null;
+      this.resized = true;
     }
 
     place(event) {
@@ -111,7 +112,9 @@ const Charts = (() => {
     }
 
     update() {
-      this.width = Math.max(Math.round(this.holder.clientWidth), 240);
+      // To ask for the width lays the whole page out: it is asked when it may have changed.
+      if (this.resized) this.width = Math.max(Math.round(this.holder.clientWidth), 240);
+      this.resized = false;
       this.height = Math.round(this.figure.classList.contains("large")
         ? Math.min(this.width * this.ratio, window.innerHeight - 170) : this.width * this.ratio);
       const look = theme();
@@ -128,6 +131,7 @@ const Charts = (() => {
       const large = this.figure.classList.toggle("large");
       this.tools.firstChild.setAttribute("aria-pressed", String(large));
       document.body.classList.toggle("holding", large);
+      this.resized = true;
       this.update();
       this.tools.firstChild.focus();
     }
@@ -195,9 +199,8 @@ const Charts = (() => {
       }
       const keep = (v) => Math.min(Math.max(v, low - (high - low)), high + (high - low));
       for (const one of series) {
-        const count = one.x.length, known = (k) => one.y[k] !== null && !Number.isNaN(one.y[k]);
-        const shape = line().defined((_, k) => known(k)).x((_, k) => sx(one.x[k])).y((_, k) => sy(keep(one.y[k])));
-        for (const [first, last] of one.stretches || [[0, count - 1]]) {
+        const known = (k) => one.y[k] !== null && !Number.isNaN(one.y[k]);
+        for (const [first, last] of one.stretches || [[0, one.x.length - 1]]) {
           const part = line().defined((k) => known(k)).x((k) => sx(one.x[k])).y((k) => sy(keep(one.y[k])));
           const places = Array.from({ length: last - first + 1 }, (_, k) => first + k);
           if (places.length > 1) {
@@ -208,7 +211,6 @@ const Charts = (() => {
               .attr("fill", one.colour);
           }
         }
-        void shape;
       }
       const value = (one, at) => {
         const spot = nearest(one.x, at), last = one.x.length - 1;
@@ -225,7 +227,7 @@ const Charts = (() => {
         svg.append("text").attr("x", sx(marker.x)).attr("y", top - 4).attr("text-anchor", "middle").attr("fill", look.ink)
           .attr("font-weight", 700).text(marker.letter);
       }
-      keyFor(svg, series, look, left + 8, top + 14, width);
+      keyFor(svg, series, look, left + 8, top + 14);
       const all = series[0] ? series[0].x : [];
       return {
         invert: (px) => Math.min(Math.max(sx.invert(px), x.domain[0]), x.domain[1]),
@@ -255,23 +257,21 @@ const Charts = (() => {
   }
 
   // Names of curves, each with its own line, in the corner.
-  function keyFor(svg, series, look, x, y, width, anchor = "start") {
+  function keyFor(svg, series, look, x, y) {
     if (series.length < 2 && !(series[0] && series[0].always)) return;
     const many = series.slice(0, 8), g = svg.append("g");
     const longest = Math.max(...many.map((one) => Math.min(one.name.length, 30))) * 6.6 + 40;
-    const at = anchor === "end" ? x - longest : x;
-    g.append("rect").attr("x", at - 4).attr("y", y - 12).attr("width", longest).attr("height", many.length * 16 + 4)
+    g.append("rect").attr("x", x - 4).attr("y", y - 12).attr("width", longest).attr("height", many.length * 16 + 4)
       .attr("fill", look.paper).attr("opacity", 0.82);
     many.forEach((one, k) => {
-      g.append("line").attr("x1", at).attr("x2", at + 26).attr("y1", y + 16 * k - 4).attr("y2", y + 16 * k - 4)
+      g.append("line").attr("x1", x).attr("x2", x + 26).attr("y1", y + 16 * k - 4).attr("y2", y + 16 * k - 4)
         .attr("stroke", one.colour).attr("stroke-width", 2.4).attr("stroke-dasharray", one.dash);
-      g.append("text").attr("x", at + 32).attr("y", y + 16 * k).attr("fill", look.ink)
+      g.append("text").attr("x", x + 32).attr("y", y + 16 * k).attr("fill", look.ink)
         .text(one.name.length > 30 ? `${one.name.slice(0, 29)}…` : one.name);
     });
     if (series.length > 8) {
-      g.append("text").attr("x", at).attr("y", y + 128).attr("fill", look.ink).text(`and ${series.length - 8} more`);
+      g.append("text").attr("x", x).attr("y", y + 128).attr("fill", look.ink).text(`and ${series.length - 8} more`);
     }
-    void width;
   }
 
   // A cut, radius 1/(1 + L/12) for L dB below the rim. spec: {series: [{name, colour, dash, angle, value}], unit, top,
@@ -279,8 +279,9 @@ const Charts = (() => {
   function polar(spec) {
     return (svg, width, height, look) => {
       const { series, unit, top, words, markers = [], half } = spec();
-      const cx = width / 2, cy = half ? height * 0.8 : height / 2;
-      const radius = Math.min(width / 2 - 46, half ? height * 0.72 : height / 2 - 26);
+      const above = series.length > 1 ? 16 * Math.min(series.length, 8) : 0, room = height - above;
+      const cx = width / 2, cy = above + (half ? room * 0.85 : room / 2);
+      const radius = Math.min(width / 2 - 46, half ? room * 0.72 : room / 2 - 26);
       const reach = (value) => (value === null ? 0 : radius / (1 + Math.max(top - value, 0) / 12));
       const spot = (angle, r) => [cx + r * Math.cos(angle * Math.PI / 180), cy - r * Math.sin(angle * Math.PI / 180)];
       for (const ring of RINGS) {
@@ -292,11 +293,10 @@ const Charts = (() => {
         const [x, y] = spot(angle, radius);
         svg.append("line").attr("x1", cx).attr("y1", cy).attr("x2", x).attr("y2", y).attr("stroke", look.grid);
         const [tx, ty] = spot(angle, radius + 15), signed = words.signed && angle > 180 ? angle - 360 : angle;
-        const named = words[angle] ? ` ${words[angle]}` : "";
-        const side = Math.cos(angle * Math.PI / 180);
-        svg.append("text").attr("x", tx).attr("y", ty + 4).attr("fill", look.ink)
-          .attr("text-anchor", side > 0.3 ? "start" : side < -0.3 ? "end" : "middle")
-          .attr("font-size", 11).text(`${plain(signed)}°${named}`);
+        const side = Math.cos(angle * Math.PI / 180), anchor = side > 0.3 ? "start" : side < -0.3 ? "end" : "middle";
+        const text = svg.append("text").attr("y", ty + 4).attr("fill", look.ink).attr("text-anchor", anchor).attr("font-size", 11);
+        text.append("tspan").attr("x", tx).text(`${plain(signed)}°`);
+        if (words[angle]) text.append("tspan").attr("x", tx).attr("dy", 13).text(words[angle]);
       }
       series.forEach((one) => {
         const shape = line().defined((k) => one.value[k] !== null)
@@ -316,7 +316,7 @@ const Charts = (() => {
         const [tx, ty] = spot(marker.x, radius - 12);
         svg.append("text").attr("x", tx + 7).attr("y", ty).attr("fill", look.ink).attr("font-weight", 700).text(marker.letter);
       }
-      keyFor(svg, series, look, 6, 14, width);
+      keyFor(svg, series, look, 6, 14);
       const at = (one, angle) => {
         const first = one.angle[0], count = one.angle.length - 1, span = one.angle[count] - first;
         let turn = angle;
@@ -384,7 +384,7 @@ const Charts = (() => {
           if (letter) svg.append("text").attr("x", x + 7).attr("y", y - 4).attr("fill", look.ink).attr("font-weight", 700).text(letter);
         }
       }
-      keyFor(svg, series, look, 6, 14, width);
+      keyFor(svg, series, look, 6, 14);
       return {
         invert: (x, y) => {
           let best = null, least = Infinity;

@@ -16,7 +16,7 @@ from ...lettering import visible
 from ...network.feed import Feed
 from ...network.network import Network
 from ...network.receiver import Receiver
-from ...network.sources import volts
+from ...network.sources import volts, watts
 from ...network.trace import Trace
 from ...running import report
 from ...runs.run import CaseRun
@@ -218,15 +218,14 @@ def _case(one: CaseRun, stops: Sequence[float]) -> dict[str, Any]:
     driven, case = one.driven, one.case
     ports = []
     through_circuit = isinstance(case.feed, Feed | Receiver)
-    sources = dict(case.sources) or {driven.antenna.ports[0].name: None}
+    sources = dict(case.sources) or {driven.antenna.ports[0].name: watts(1.0)}
     for n, port in enumerate(driven.antenna.ports):
         volt, ampere = complex(driven.voltages[n]), complex(driven.currents[n])
-        source = sources.get(port.name)
-        if through_circuit and (port.name in driven.driven or case.feed is None):
+        if through_circuit and port.name in driven.driven:
             ports.append({"kind": "voltage", "amount": plain(volt)})
         elif port.name in sources and not through_circuit:
-            amount = source.at(driven.frequency).amount if source is not None else 1.0
-            ports.append({"kind": source.kind if source is not None else "power", "amount": plain(complex(amount))})
+            source = sources[port.name].at(driven.frequency)
+            ports.append({"kind": source.kind, "amount": plain(complex(source.amount))})
         else:
             closing = -volt / ampere if abs(ampere) > 1e-15 * max(abs(volt), 1e-300) else complex(math.inf)
             given = port.name in case.terminations or through_circuit

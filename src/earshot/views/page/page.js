@@ -26,7 +26,7 @@
   }
   const view = { length: "m", reference: "dBi", figure: "gain", law: "compressed", opacity: 0.55, apart: false, currents: "size", edges: true, near: "", axis: "x", share: 1 };
   const past = [], future = [];
-  let lastKey = "", lastTime = 0, drivenNow = [], lastTook = 0, shownSpace = -1;
+  let lastKey = "", lastTime = 0, drivenNow = [], lastTook = {}, shownSpace = -1;
 
   const model = () => models[state.live];
   const snapshot = () => JSON.stringify(state);
@@ -185,7 +185,8 @@
       const ownErrors = one.count === 1;
       pairs.push([`impedance${which}`, `${ohms(row.impedance)} ohm`, ownErrors && plus(`R at ${name}`) ? `${plus(`R at ${name}`)}, ${plus(`X at ${name}`)}` : "", "impedance"]);
       const back = Math.hypot(...row.reflection);
-      pairs.push([`VSWR${which}`, `${standing(row.vswr)}, return loss ${back > 1e-5 ? `${fixed(-20 * Math.log10(back), 1)} dB` : "above 100 dB"}`, ownErrors ? plus(`VSWR at ${name}`) : "", "VSWR"]);
+      pairs.push([`VSWR${which}`, standing(row.vswr), ownErrors ? plus(`VSWR at ${name}`) : "", "VSWR"]);
+      pairs.push([`return loss${which}`, back > 1e-5 ? `${fixed(-20 * Math.log10(back), 1)} dB` : "above 100 dB", "", "return loss"]);
     }
     if (one.count > 1) {
       const worst = now.rows.reduce((best, r, k) => (r.fed && (best < 0 || r.vswr > now.rows[best].vswr) ? k : best), -1);
@@ -208,7 +209,9 @@
       pairs.push(["realized gain", `${fixed(level(f.realizedGain))} ${unit}`, plus("realized gain") && `${plus("realized gain")} dB`]);
       pairs.push(["directivity", `${fixed(level(f.directivity))} ${unit}`]);
       const upright = one.grid.plane && one.layered;
-      pairs.push(["peak", upright ? `${fixed(90 - f.elevation, 1)}° off broadside, azimuth ${fixed(f.azimuth, 1)}°` : `azimuth ${fixed(f.azimuth, 1)}°, elevation ${fixed(f.elevation, 1)}°`, "", "elevation of peak"]);
+      // Straight up every azimuth is as good.
+      const off = 90 - f.elevation, azimuth = `azimuth ${fixed(f.azimuth, 1)}°`;
+      pairs.push(["peak", upright ? `${fixed(off, 1)}° off broadside${off < 0.5 ? "" : `, ${azimuth}`}` : `${Math.abs(f.elevation) > 89.5 ? "" : `${azimuth}, `}elevation ${fixed(f.elevation, 1)}°`, "", "elevation of peak"]);
       pairs.push(["beamwidth", `E ${f.widthE === null ? "no end" : `${fixed(f.widthE, 1)}°`}, H ${f.widthH === null ? "no end" : `${fixed(f.widthH, 1)}°`}`, "", "half-power beamwidth"]);
       if (f.frontToBack !== null) pairs.push(["front to back", f.frontToBack < 60 ? `${fixed(f.frontToBack, 1)} dB` : "above 60 dB", plus("front-to-back ratio") && f.frontToBack < 60 ? `${plus("front-to-back ratio")} dB` : "", "front-to-back ratio"]);
       pairs.push(["side lobe", f.sideLobe === null ? "none" : f.sideLobe < -60 ? "below −60 dB" : `${fixed(f.sideLobe, 1)} dB`, "", "side lobe level"]);
@@ -281,6 +284,8 @@
     if (one.arrays) $("taper").replaceChildren(option("as it is", ""), ...Object.keys(one.arrays.tapers).map((name) => option(name, name)));
     $("port-holder").hidden = !several;
     $("port").replaceChildren(...one.ports.map((port, p) => option(port.name, p)));
+    $("case").replaceChildren(...one.cases.map((each, k) => option(each.title.replace(/^case /, ""), k)));
+    $("case-holder").hidden = one.cases.length < 2;
   }
   const put = (input, value) => { if (document.activeElement !== input) input.value = value; };
   function portsTold(now) {
@@ -289,14 +294,14 @@
     [...$("ports").tBodies[0].rows].forEach((row, p) => {
       const port = drive[p], { kind, size, turn, slide, closing, r, x } = row.parts, fed = port.kind !== "closed", own = Array.isArray(port.closing);
       put(kind, port.kind);
-      put(size, plain(shownSize(port), 5).replace("−", "-"));
+      put(size, plain(shownSize(port), 4).replace("−", "-"));
       put(turn, plain(port.turn, 6).replace("−", "-"));
       slide.value = ((port.turn + 540) % 360) - 180;
       for (const input of [size, turn, slide]) input.disabled = !fed;
       row.querySelector(".unit").textContent = ` ${KINDS[port.kind] || ""}`;
       put(closing, own ? "own" : port.closing);
       closing.disabled = fed;
-      r.disabled = x.disabled = fed || !own;
+      r.hidden = x.hidden = fed || !own;
       put(r, own && !fed ? plain(port.closing[0], 5).replace("−", "-") : "");
       put(x, own && !fed ? plain(port.closing[1], 5).replace("−", "-") : "");
       const seen = now.rows[p];
@@ -308,7 +313,7 @@
     const rest = now.accepted - now.radiated - taken;
     $("powers").textContent = `Sent ${plain(now.incident, 4)} W, accepted ${plain(now.accepted, 4)} W`
       + (now.field ? `, radiated ${plain(now.radiated, 4)} W` : "") + (taken > 1e-9 ? `, into what closes ports ${plain(taken, 4)} W` : "")
-      + (now.field ? `, into metal, loads, layers and earth ${plain(Math.max(rest, 0), 3)} W.` : ".");
+      + (now.field && rest > 1e-4 * now.accepted ? `, into metal, loads, layers and earth ${plain(rest, 3)} W.` : ".");
   }
   function steer(theta, phi) {
     const one = model();
@@ -388,13 +393,19 @@
     const low = Math.max(at(0.02), least), high = Math.min(at(0.98), most), margin = 0.08 * (high - low) || 1;
     return [low - margin, high + margin];
   }
-  const vswrDomain = (series) => { const values = finite(series), best = Math.min(...values, 3); return [Math.max(1, 6), 1].map((v, k) => (k ? 1 : best > 4 ? Math.min(1.6 * best, 1000) : v)).reverse(); };
+  // To 6 where a curve comes below 4; else so far that the best is seen.
+  function vswrDomain(series) {
+    const best = Math.min(...finite(series));
+    return [1, best > 4 ? Math.min(1.6 * best, 1000) : 6];
+  }
   const lossOf = (one) => one.gamma.map((g) => Math.min(-20 * Math.log10(Math.max(Math.hypot(...g), 1e-6)), LOSS_MOST));
   const mark = (hertz) => change("mark", () => { if (state.markers.length < LETTERS.length) state.markers.push(hertz); });
   function bandCharts() {
     const host = $("match-charts");
-    const vswr = bandSpec("VSWR", (one) => one.vswr, vswrDomain, [{ y: 2 }, { y: 3 }]);
-    chart($("glance"), "VSWR", curves(vswr), { pick: mark, tools: false, ratio: 0.68 });
+    const vswr = bandSpec("", (one) => one.vswr, vswrDomain, [{ y: 2 }, { y: 3 }]);
+    const lone = models.every((one) => one.hertz.length < 3) && !measured.length && models.some((one) => one.count > 1);
+    if (lone) chart($("glance"), "Active VSWR of every port", curves(everyPort), { tools: false, ratio: 0.68 });
+    else chart($("glance"), "VSWR", curves(vswr), { pick: mark, tools: false, ratio: 0.68 });
     chart($("glance"), "Pattern", polar(() => polarSpec(false)), { tools: false, ratio: 0.9 });
     chart(host, "Resistance and reactance", curves(() => {
       const spec = bandSpec("ohm", () => null, () => [0, 1], [{ y: 0 }])();
@@ -411,13 +422,21 @@
     chart(host, "Smith chart", smith(() => ({
       series: bandCurves.map((one) => ({ ...one })), here: nearStop(model(), state.hertz), show: (hertz) => inWords(hertz),
       markers: state.markers.map((x, k) => ({ x, letter: LETTERS[k] })),
-    })), { pick: mark, ratio: 0.8 });
-    chart(host, "Gain over frequency", curves(() => {
+    })), { pick: mark });
+    chart($("pattern-charts"), "Gain over frequency", curves(() => {
       const spec = bandSpec(gainUnit(), () => null, () => [0, 1], [])();
       spec.series = gainsOverFrequency();
       spec.y.domain = roomFor(finite(spec.series), -40, 60);
       return spec;
-    }), { pick: mark });
+    }), { pick: mark, ratio: 0.86 });
+  }
+  function everyPort() {
+    const rows = drivenNow[state.live].rows, x = rows.map((_, p) => p + 1), y = rows.map((row) => (row.fed ? row.vswr : null));
+    const worst = Math.max(...y.filter((v) => Number.isFinite(v) && v !== null), 2.9);
+    return { x: { label: "port", domain: [0.5, rows.length + 0.5], show: (v) => (model().ports[Math.round(v) - 1] && rows.length < 9 ? model().ports[Math.round(v) - 1].name : plain(v, 3)),
+      ticks: () => library.scaleLinear([1, rows.length], [0, 1]).ticks(Math.min(rows.length, 9)).filter((v) => v % 1 === 0) },
+    y: { label: "", domain: [1, Math.min(1.15 * worst, 100)] }, limits: [{ y: 2 }],
+    series: [{ name: "VSWR", colour: Charts.theme().lines[0], dash: "", x, y, stretches: x.map((_, k) => [k, k]) }] };
   }
   // Gain and realized gain where the beam peaks now, at every stop.
   function gainsOverFrequency() {
@@ -473,7 +492,7 @@
   const markAngle = (angle) => change("mark angle", () => { if (state.angles.length < LETTERS.length) state.angles.push(Math.round(angle)); });
   function patternCharts() {
     chart($("pattern-charts"), "Polar cut", polar(() => polarSpec()), { pick: markAngle, ratio: 0.86 });
-    chart($("pattern-charts"), "Straight cut", curves(straightSpec), { pick: markAngle, ratio: 0.7 });
+    chart($("pattern-charts"), "Straight cut", curves(straightSpec), { pick: markAngle, ratio: 0.86 });
   }
 
   function markersTold() {
@@ -539,22 +558,27 @@
 
   // --- all that follows
   function update(rebuilt = false) {
-    const began = performance.now();
+    const began = performance.now(), at = {};
+    const passed = (name) => { at[name] = performance.now() - began; };
     if (rebuilt) portsOf = -1;
     if (state.port >= model().count) state.port = 0;
     drivenNow = models.map((one, n) => (state.shown[n] || n === state.live ? driven(n) : null));
     const now = drivenNow[state.live];
+    passed("fields");
     curvesNow();
     cutsMade();
     figuresTold(now);
+    passed("figures");
     portsTold(now);
     controlsTold();
     markersTold();
     modelsShown();
     if (foundOf !== state.live) { findingsTold(); foundOf = state.live; }
+    passed("words");
     redraw();
+    passed("charts");
     spaceTold(now);
-    lastTook = performance.now() - began;
+    lastTook = { ...at, all: performance.now() - began };
   }
   let foundOf = -1;
   const known = new Map();
@@ -575,9 +599,7 @@
     $("hertz").textContent = inWords(one.stops[stop]);
     $("undo").disabled = !past.length;
     $("redo").disabled = !future.length;
-    $("case").replaceChildren(...one.cases.map((each, k) => option(each.title.replace(/^case /, ""), k)));
-    $("case").value = state.cases[state.live];
-    $("case-holder").hidden = one.cases.length < 2;
+    put($("case"), state.cases[state.live]);
     $("about").textContent = `${one.label === PAGE.title ? "" : `${one.label}: `}${one.medium}; ${one.unknowns} unknowns; solved in ${plain(one.seconds, 2)} s`;
     put($("port"), state.port);
     put($("cut"), state.cut.kind);
@@ -621,7 +643,9 @@
     });
     $("theme").addEventListener("click", () => themed(document.documentElement.dataset.theme === "dark" ? "light" : "dark"));
     $("print").addEventListener("click", () => window.print());
-    window.addEventListener("beforeprint", () => { redraw(true); if (space) space.draw(); });
+    for (const kind of ["beforeprint", "afterprint"]) {
+      window.addEventListener(kind, () => { for (const one of charts) one.resized = true; redraw(true); if (space) { space.resized = true; space.draw(); } });
+    }
     $("port").addEventListener("change", () => change("port", () => { state.port = Number($("port").value); }));
     $("cut").addEventListener("change", () => change("cut", () => { state.cut = { ...state.cut, kind: $("cut").value }; state.angles = []; }));
     $("cut-angle").addEventListener("input", () => { const value = Number($("cut-angle").value); if (Number.isFinite(value) && (state.cut.kind === "azimuth" || Math.abs(value) <= 90)) change("cut angle", () => { state.cut = { ...state.cut, angle: value }; }); });
@@ -643,7 +667,7 @@
       download(`${model().title}-pattern`, new Blob([csv(rows)], { type: "text/csv" }), "csv");
     });
     let waiting = 0;
-    new ResizeObserver(() => { cancelAnimationFrame(waiting); waiting = requestAnimationFrame(() => { redraw(); if (space) space.draw(); }); }).observe(document.querySelector("main"));
+    new ResizeObserver(() => { cancelAnimationFrame(waiting); waiting = requestAnimationFrame(() => { for (const one of charts) one.resized = true; redraw(); }); }).observe(document.querySelector("main"));
   }
   function themed(name) {
     document.documentElement.dataset.theme = name;
@@ -690,8 +714,8 @@
 
   themed(window.matchMedia && window.matchMedia("(prefers-color-scheme: dark)").matches ? "dark" : "light");
   controls();
-  bandCharts();
   patternCharts();
+  bandCharts();
   update();
   if (!models.some((one) => one.stops.length > 2 && one.radiates)) {
     const gains = charts.find((one) => one.title === "Gain over frequency");

@@ -55,11 +55,12 @@ def report(
         "colours": list(SHORE_STEPS),
         "words": [{"name": t.name, "meaning": t.meaning, "formula": t.formula, "source": t.source} for t in terms()],
     }
-    return write_bytes(target, page_of(content, packed.text(), solved).encode("utf-8"))
+    tables = [_plain_table(one) for one in solved]
+    return write_bytes(target, page_of(content, packed.text(), tables).encode("utf-8"))
 
 
-def page_of(content: dict[str, Any], packed: str, solved: Sequence[Subject]) -> str:
-    """The page as text."""
+def page_of(content: dict[str, Any], packed: str, tables: Sequence[dict[str, Any]]) -> str:
+    """The page as text. tables: what it shows where its script is switched off."""
     from jinja2 import Environment, PackageLoader
     from markupsafe import Markup
 
@@ -72,7 +73,7 @@ def page_of(content: dict[str, Any], packed: str, solved: Sequence[Subject]) -> 
     weight = (len(held) + len(packed) + len(script)) / 1e6
     return room.get_template("page.html").render(
         title=content["title"],
-        about=str(solved[0].solution.antenna.medium),
+        about=content["models"][0]["medium"],
         version=__version__,
         date=datetime.date.today().isoformat(),
         size=f"About {weight + 0.65:.1f} MB, {len(packed) / 1e6:.1f} of them fields, currents and curves.",
@@ -82,7 +83,7 @@ def page_of(content: dict[str, Any], packed: str, solved: Sequence[Subject]) -> 
         library=Markup(_text("library/library.js")),
         script=Markup(script),
         licences=_text("library/LICENSES.txt"),
-        plain_tables=list(map(_plain_table, solved)),
+        plain_tables=tables,
     )
 
 

@@ -3,11 +3,19 @@ const Space = (() => {
   "use strict";
   const T = library.three;
   const SHORE = PAGE.colours.map((hex) => [1, 3, 5].map((k) => parseInt(hex.slice(k, k + 2), 16) / 255));
-  const SIDES = 6, PHASES = 24;
+  const SIDES = 6, PHASES = 24, CORNER = 96, ASLANT = [3.1, -3.6, 2.2];
 
   function shore(share) {
     const at = Math.min(Math.max(share, 0), 1) * (SHORE.length - 1), k = Math.min(Math.floor(at), SHORE.length - 2);
     return SHORE[k].map((v, i) => v + (at - k) * (SHORE[k + 1][i] - v));
+  }
+  const STEPS = 512, TABLE = new Float32Array(3 * (STEPS + 1));
+  for (let k = 0; k <= STEPS; k++) TABLE.set(shore(k / STEPS), 3 * k);
+  function paintShore(colours, at, share) {
+    const k = 3 * Math.round(Math.min(Math.max(share, 0), 1) * STEPS);
+    colours[at] = TABLE[k];
+    colours[at + 1] = TABLE[k + 1];
+    colours[at + 2] = TABLE[k + 2];
   }
   // Round the colours once in a turn, each with its own lightness.
   const wheel = (turn) => [0, 1, 2].map((k) => 0.5 + 0.38 * Math.cos(turn - k * 2 * Math.PI / 3));
@@ -21,9 +29,9 @@ const Space = (() => {
       this.renderer = new T.WebGLRenderer({ canvas, antialias: true, alpha: true, preserveDrawingBuffer: true });
       this.renderer.localClippingEnabled = true;
       this.scene = new T.Scene();
-      this.camera = new T.PerspectiveCamera(32, 1, 0.05, 100);
+      this.camera = new T.PerspectiveCamera(30, 1, 0.05, 100);
       this.camera.up.set(0, 0, 1);
-      this.camera.position.set(3.4, -3.9, 2.3);
+      this.camera.position.set(...ASLANT);
       this.controls = new T.OrbitControls(this.camera, canvas);
       this.controls.enableDamping = false;
       this.controls.addEventListener("change", () => this.draw());
@@ -41,6 +49,8 @@ const Space = (() => {
       }
       this.steer = null;
       this.phase = 0;
+      this.resized = true;
+      new ResizeObserver(() => { this.resized = true; this.later(); }).observe(canvas.parentElement);
     }
 
     material(kind, more = {}) {
@@ -85,7 +95,7 @@ const Space = (() => {
         const b = this.place(...nodes.subarray(3 * ends[2 * s + 1], 3 * ends[2 * s + 1] + 3));
         const along = new T.Vector3(b[0] - a[0], b[1] - a[1], b[2] - a[2]).normalize();
         const aside = new T.Vector3(...(Math.abs(along.z) < 0.9 ? [0, 0, 1] : [1, 0, 0])).cross(along).normalize();
-        const across = along.clone().cross(aside), thick = Math.max(radii[s] * this.unit, 0.009);
+        const across = along.clone().cross(aside), thick = Math.max(radii[s] * this.unit, 0.012);
         for (let k = 0; k < SIDES; k++) {
           const turn = 2 * Math.PI * k / SIDES, c = Math.cos(turn) * thick, d = Math.sin(turn) * thick;
           [a, b].forEach((end, e) => {
@@ -147,20 +157,22 @@ const Space = (() => {
     ground() {
       if (!this.model.shape.plane) return;
       const around = 48, points = [0, 0, -0.004], faces = [];
-      for (let k = 0; k < around; k++) points.push(1.5 * Math.cos(2 * Math.PI * k / around), 1.5 * Math.sin(2 * Math.PI * k / around), -0.004);
+      for (let k = 0; k < around; k++) points.push(1.05 * Math.cos(2 * Math.PI * k / around), 1.05 * Math.sin(2 * Math.PI * k / around), -0.004);
       for (let k = 0; k < around; k++) faces.push(0, 1 + k, 1 + (k + 1) % around);
       const mesh = this.mesh(new Float32Array(points), faces, "MeshBasicMaterial", { transparent: true, opacity: 0.35, depthWrite: false });
       mesh.geometry.attributes.color.array.fill(0.66);
       mesh.renderOrder = -1;
     }
 
+    // Which way the axes go, in a corner of its own.
     axes() {
-      const geometry = new T.BufferGeometry(), long = 1.15;
-      const low = this.place(...this.model.shape.low), from = [-0.95, -0.95, this.model.shape.plane ? 0 : Math.min(low[2], -0.3)];
-      const points = [0, 1, 2].flatMap((axis) => [...from, ...from.map((v, i) => v + (i === axis ? 0.4 * long : 0))]);
-      geometry.setAttribute("position", new T.BufferAttribute(new Float32Array(points), 3));
-      this.root.add(new T.LineSegments(geometry, new T.LineBasicMaterial({ color: 0x6f7d88 })));
-      ["x", "y", "z"].forEach((text, axis) => this.words.push({ text, at: from.map((v, i) => v + (i === axis ? 0.52 * long : 0)), kind: "axis" }));
+      this.corner = new T.Scene();
+      this.cornerCamera = new T.PerspectiveCamera(30, 1, 0.1, 20);
+      this.cornerCamera.up.set(0, 0, 1);
+      const geometry = new T.BufferGeometry();
+      geometry.setAttribute("position", new T.BufferAttribute(new Float32Array([0, 1, 2].flatMap((axis) => [0, 0, 0, ...[0, 1, 2].map((i) => (i === axis ? 1 : 0))])), 3));
+      this.corner.add(new T.LineSegments(geometry, new T.LineBasicMaterial({ color: 0x6f7d88 })));
+      ["x", "y", "z"].forEach((text, axis) => this.words.push({ text, at: [0, 1, 2].map((i) => (i === axis ? 1.25 : 0)), kind: "axis" }));
     }
 
     // Colours of wires and sheets for currents: by size, phase, or at a moment. Returns what the scale says.
@@ -169,7 +181,6 @@ const Space = (() => {
       this.how = how;
       const grey = [0.42, 0.47, 0.52];
       let most = 0, mostOnSheets = 0;
-      const paint = (attribute, colour) => { attribute.array.set(colour); };
       if (this.wire) {
         const { ends } = flow, colours = this.wire.geometry.attributes.color;
         for (let k = 0; k < ends.length; k += 2) most = Math.max(most, Math.hypot(ends[k], ends[k + 1]));
@@ -197,7 +208,11 @@ const Space = (() => {
         mostOnSheets = sizes.slice().sort()[Math.floor(0.995 * (count - 1))] || 1;
         for (let t = 0; t < count; t++) {
           const d = density.subarray(6 * t, 6 * t + 6);
-          let colour = shore(sizes[t] / mostOnSheets);
+          if (how === "size") {
+            for (let corner = 0; corner < 3; corner++) paintShore(colours.array, (3 * t + corner) * 3, sizes[t] / mostOnSheets);
+            continue;
+          }
+          let colour;
           if (how === "none") colour = [0.72, 0.74, 0.74];
           if (how === "moving") {
             colour = shore(Math.hypot(...[0, 2, 4].map((k) => d[k] * c - d[k + 1] * s)) / mostOnSheets);
@@ -210,7 +225,6 @@ const Space = (() => {
         }
         colours.needsUpdate = true;
       }
-      void paint;
       return { most, mostOnSheets };
     }
 
@@ -228,7 +242,7 @@ const Space = (() => {
           const a = r * columns + c, b = r * columns + (c + 1) % columns;
           faces.push(a, a + columns, b, b, a + columns, b + columns);
         }
-        this.pattern = this.mesh(new Float32Array(rows * columns * 3), faces, "MeshLambertMaterial", { transparent: true });
+        this.pattern = this.mesh(new Float32Array(rows * columns * 3), faces, "MeshLambertMaterial", { transparent: true, flatShading: true });
         Object.assign(this.pattern, { rows, columns, renderOrder: 2 });
         this.pattern.frustumCulled = false;
         const step = grid.step * Math.PI / 180;
@@ -242,11 +256,10 @@ const Space = (() => {
       mesh.position.set(apart ? 2.1 : 0, apart ? 1.3 : 0, 0);
       const levels = field.fineLevels, top = field.peak.level, rim = 1.0;
       const polarised = figure.startsWith("gain, "), ratio = figure === "axial ratio";
-      const parts = field.fine, value = new Float64Array(rows * columns);
+      const value = new Float64Array(rows * columns);
       let most = -Infinity;
       for (let k = 0; k < value.length; k++) {
-        const e = polarised || ratio ? [parts[0][k], parts[1][k], parts[2][k], parts[3][k]] : null;
-        value[k] = ratio ? field.figure(figure, e) : polarised ? field.figure(figure, e) : Sums.decibels(levels[k] / top);
+        value[k] = polarised || ratio ? field.figure(figure, field.fineAt(k)) : Sums.decibels(levels[k] / top);
         if (value[k] > most) most = value[k];
       }
       const peakValue = field.figure(figure, field.at(field.peak.theta, field.peak.phi));
@@ -255,10 +268,9 @@ const Space = (() => {
         const down = ratio ? -Sums.decibels(levels[k] / top) : base - value[k];
         const radius = rim * (scale === "linear" ? 10 ** (-down / 20) : scale === "dB" ? Math.max(1 - down / 40, 0) : 1 / (1 + down / 12));
         for (let i = 0; i < 3; i++) points.array[3 * k + i] = radius * this.unitDirections[3 * k + i];
-        colours.array.set(shore(ratio ? 1 - value[k] / 20 : 1 - down / 30), 3 * k);
+        paintShore(colours.array, 3 * k, ratio ? 1 - value[k] / 20 : 1 - down / 30);
       }
       points.needsUpdate = colours.needsUpdate = true;
-      mesh.geometry.computeVertexNormals();
       return ratio ? { low: "20 dB", high: "0 dB: circular" } : { low: -30, high: polarised ? most : peakValue };
     }
 
@@ -303,6 +315,8 @@ const Space = (() => {
     mesh_shown(shown) { if (this.edges) this.edges.visible = shown; }
 
     resize() {
+      if (!this.resized) return;
+      this.resized = false;
       const box = this.canvas.parentElement.getBoundingClientRect();
       const width = Math.max(Math.round(box.width), 1), height = Math.max(Math.round(box.height), 1);
       if (this.width === width && this.height === height) return;
@@ -312,21 +326,41 @@ const Space = (() => {
       this.renderer.setSize(width, height, false);
       this.camera.aspect = width / height;
       // All of it fits into what is narrow, too.
-      this.camera.fov = width < height ? 2 * Math.atan(Math.tan(16 * Math.PI / 180) * height / width) * 180 / Math.PI : 32;
+      this.camera.fov = width < height ? 2 * Math.atan(Math.tan(12.5 * Math.PI / 180) * height / width) * 180 / Math.PI : 25;
       this.camera.updateProjectionMatrix();
     }
 
+    // Draws before the next frame, once, however often it is asked.
+    later() {
+      if (this.waiting) return;
+      this.waiting = requestAnimationFrame(() => this.draw());
+    }
+
     draw() {
+      cancelAnimationFrame(this.waiting);
+      this.waiting = 0;
+      if (!this.model) return;
       this.resize();
-      this.renderer.render(this.scene, this.camera);
+      const { renderer, camera } = this;
+      renderer.setScissorTest(false);
+      renderer.setViewport(0, 0, this.width, this.height);
+      renderer.render(this.scene, camera);
+      this.cornerCamera.position.copy(camera.position).sub(this.controls.target).setLength(6.4);
+      this.cornerCamera.lookAt(0, 0, 0);
+      renderer.autoClear = false;
+      renderer.setViewport(0, 0, CORNER, CORNER);
+      renderer.render(this.corner, this.cornerCamera);
+      renderer.autoClear = true;
       while (this.labels.children.length > this.words.length) this.labels.lastChild.remove();
       this.words.forEach((word, k) => {
         let label = this.labels.children[k];
         if (!label) { label = document.createElement("bdi"); this.labels.append(label); }
         if (label.textContent !== word.text) label.textContent = word.text;
         label.className = word.kind;
-        const spot = new T.Vector3(...word.at).project(this.camera);
-        label.style.transform = `translate(${((spot.x + 1) / 2 * this.width).toFixed(1)}px, ${((1 - spot.y) / 2 * this.height).toFixed(1)}px)`;
+        const aside = word.kind === "axis", spot = new T.Vector3(...word.at).project(aside ? this.cornerCamera : camera);
+        const [x, y] = [(spot.x + 1) / 2, (1 - spot.y) / 2];
+        const [left, top] = aside ? [x * CORNER - 7, this.height - CORNER + y * CORNER - 9] : [x * this.width + 6, y * this.height + 6];
+        label.style.transform = `translate(${left.toFixed(1)}px, ${top.toFixed(1)}px)`;
       });
     }
 
@@ -348,7 +382,7 @@ const Space = (() => {
     }
 
     look(from) {
-      const spots = { "x": [5.6, 0, 0], "y": [0, 5.6, 0], "z": [0.01, -0.01, 5.6], "aslant": [3.4, -3.9, 2.3] };
+      const spots = { "x": [5.6, 0, 0], "y": [0, 5.6, 0], "z": [0.01, -0.01, 5.6], "aslant": ASLANT };
       this.controls.target.set(0, 0, 0);
       this.camera.position.set(...spots[from]);
       this.controls.update();

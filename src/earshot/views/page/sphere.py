@@ -37,12 +37,12 @@ class Grid:
     @property
     def theta(self) -> Floats:
         """θ (m,), radians."""
-        return np.radians(self.step * np.arange(self._quarter * (1 if self.plane else 2) + 1))
+        return np.asarray(np.radians(self.step * np.arange(self._quarter * (1 if self.plane else 2) + 1)))
 
     @property
     def phi(self) -> Floats:
         """φ (n,), radians."""
-        return np.radians(self.step * np.arange(round(360.0 / self.step)))
+        return np.asarray(np.radians(self.step * np.arange(round(360.0 / self.step))))
 
     def at(self, samples: Complexes, theta: Floats, phi: Floats) -> Complexes:
         """Fields (..., n) in directions (n,) between samples (..., m, k) of it: Lagrange's polynomials through eight of

@@ -124,8 +124,8 @@ def _subject(given: Any, label: str | None) -> Subject | Measured | Table:
     if isinstance(given, Design):
         raise UsageError("report: a Design is not solved yet: give solve(design, ...), or its design file")
     raise UsageError(
-        f"report: a {type(given).__name__} is no model: give a run, a solution, a design file, a results file, a network "
-        "or a study"
+        f"report: a {type(given).__name__} is no model: give a run, a solution, a design file, a results file, a "
+        "network or a study"
     )
 
 

@@ -130,18 +130,20 @@ const Sums = (() => {
     return sum;
   }
 
-  function taps(place, low, high) {
-    let first = Math.floor(place) - (TAPS / 2 - 1);
-    first = Math.max(Math.min(first, high - TAPS + 1), low);
-    const weights = new Float64Array(TAPS);
+  // Lagrange's weights of eight neighbours of a place, written into an array; returns the first of them.
+  const BELOW = Array.from({ length: TAPS }, (_, k) => {
+    let product = 1;
+    for (let other = 0; other < TAPS; other++) if (other !== k) product *= k - other;
+    return 1 / product;
+  });
+  function taps(place, low, high, weights, from = 0) {
+    const first = Math.max(Math.min(Math.floor(place) - (TAPS / 2 - 1), high - TAPS + 1), low), off = place - first;
     for (let k = 0; k < TAPS; k++) {
-      let weight = 1;
-      for (let other = 0; other < TAPS; other++) {
-        if (other !== k) weight *= (place - first - other) / (k - other);
-      }
-      weights[k] = weight;
+      let product = BELOW[k];
+      for (let other = 0; other < TAPS; other++) if (other !== k) product *= off - other;
+      weights[from + k] = product;
     }
-    return { first, weights };
+    return first;
   }
 
   // Directions a step of degrees apart, as views.page.sphere.Grid: plane, nothing below; torn at the horizon.
@@ -154,62 +156,83 @@ const Sums = (() => {
       this.rows = this.quarter * (plane ? 1 : 2) + 1;
       this.columns = Math.round(360 / step);
       this.size = this.rows * this.columns;
+      this.room = { rows: new Int32Array(TAPS), shifts: new Int32Array(TAPS), across: new Float64Array(TAPS),
+        along: new Float64Array(TAPS) };
     }
 
-    rowTaps(place) {
+    // Rows of eight neighbours with their weights, from a place in the arrays on; columns of what lies beyond the
+    // zenith or the nadir are half a turn round.
+    rowTaps(place, rows, shifts, weights, from = 0) {
       let low = -Infinity, high = Infinity;
       if (this.plane || this.torn) {
         if (place <= this.quarter) high = this.quarter; else low = this.quarter;
       }
-      const { first, weights } = taps(place, low, high);
-      const found = [], half = 2 * this.quarter;
+      const first = taps(place, low, high, weights, from), half = 2 * this.quarter;
       for (let k = 0; k < TAPS; k++) {
         let row = (((first + k) % (2 * half)) + 2 * half) % (2 * half);
         const beyond = row > half;
-        if (beyond) row = 2 * half - row;
-        found.push({ row, beyond, weight: beyond ? -weights[k] : weights[k] });
+        if (beyond) {
+          row = 2 * half - row;
+          weights[from + k] = -weights[from + k];
+        }
+        rows[from + k] = row;
+        shifts[from + k] = beyond ? this.columns / 2 : 0;
       }
-      return found;
     }
 
     // (E_θ, E_φ) at any direction, from samples of four parts [θ real, θ imaginary, φ real, φ imaginary].
     at(parts, theta, phi) {
-      const rows = this.rowTaps(theta * 180 / Math.PI / this.step);
-      const across = taps(phi * 180 / Math.PI / this.step, -Infinity, Infinity);
-      const found = [0, 0, 0, 0], count = this.columns;
-      for (const { row, beyond, weight } of rows) {
+      const { rows, shifts, across, along } = this.room, count = this.columns, [a, b, c, d] = parts;
+      this.rowTaps(theta * 180 / Math.PI / this.step, rows, shifts, across);
+      const first = taps(phi * 180 / Math.PI / this.step, -Infinity, Infinity, along) + 2 * count;
+      let tr = 0, ti = 0, pr = 0, pi = 0;
+      for (let j = 0; j < TAPS; j++) {
+        const base = rows[j] * count, start = first + shifts[j];
         for (let k = 0; k < TAPS; k++) {
-          let column = (across.first + k + (beyond ? count / 2 : 0)) % count;
-          if (column < 0) column += count;
-          const w = weight * across.weights[k], at = row * count + column;
-          for (let part = 0; part < 4; part++) found[part] += w * parts[part][at];
+          const w = across[j] * along[k], at = base + (start + k) % count;
+          tr += w * a[at];
+          ti += w * b[at];
+          pr += w * c[at];
+          pi += w * d[at];
         }
       }
-      return found;
+      return [tr, ti, pr, pi];
     }
 
     // The same samples on a finer grid.
     refined(parts, fine) {
-      const ratio = fine.step / this.step, count = this.columns;
-      const alongRows = Array.from({ length: fine.rows }, (_, r) => this.rowTaps(r * ratio));
-      const alongColumns = Array.from({ length: fine.columns }, (_, c) => taps(c * ratio, -Infinity, Infinity));
+      if (!this.finer || this.finer.fine.step !== fine.step) this.finer = this.plan(fine);
+      const { rows, shifts, across, columns, along } = this.finer, count = this.columns, line = new Float64Array(count);
       return parts.map((part) => {
-        const found = new Float32Array(fine.size), line = new Float64Array(count);
+        const found = new Float32Array(fine.size);
         for (let r = 0; r < fine.rows; r++) {
           line.fill(0);
-          for (const { row, beyond, weight } of alongRows[r]) {
-            const base = row * count, shift = beyond ? count / 2 : 0;
-            for (let c = 0; c < count; c++) line[c] += weight * part[base + (c + shift) % count];
+          for (let j = TAPS * r; j < TAPS * (r + 1); j++) {
+            const weight = across[j], base = rows[j] * count, shift = shifts[j], turned = base + shift, last = count - shift;
+            if (weight === 0) continue;
+            for (let c = 0; c < last; c++) line[c] += weight * part[turned + c];
+            for (let c = last; c < count; c++) line[c] += weight * part[base + c - last];
           }
           for (let c = 0; c < fine.columns; c++) {
-            const { first, weights } = alongColumns[c];
             let sum = 0;
-            for (let k = 0; k < TAPS; k++) sum += weights[k] * line[((first + k) % count + count) % count];
+            for (let j = TAPS * c; j < TAPS * (c + 1); j++) sum += along[j] * line[columns[j]];
             found[r * fine.columns + c] = sum;
           }
         }
         return found;
       });
+    }
+
+    plan(fine) {
+      const ratio = fine.step / this.step, count = this.columns;
+      const rows = new Int32Array(TAPS * fine.rows), shifts = new Int32Array(rows.length), across = new Float64Array(rows.length);
+      const columns = new Int32Array(TAPS * fine.columns), along = new Float64Array(columns.length);
+      for (let r = 0; r < fine.rows; r++) this.rowTaps(r * ratio, rows, shifts, across, TAPS * r);
+      for (let c = 0; c < fine.columns; c++) {
+        const first = taps(c * ratio, -Infinity, Infinity, along, TAPS * c) + count;
+        for (let k = 0; k < TAPS; k++) columns[TAPS * c + k] = (first + k) % count;
+      }
+      return { fine, rows, shifts, across, columns, along };
     }
   }
 
@@ -323,7 +346,6 @@ const Sums = (() => {
     // The strongest lobe besides the main one, dB below it; null without one. Equal beams, to 0.05 dB, are none.
     sideLobe() {
       const { rows, columns } = this.fineGrid, u = this.fineLevels, tops = [];
-      const last = this.grid.plane ? rows - 1 : rows;
       for (let r = 1; r < (this.grid.plane ? rows : rows - 1); r++) {
         for (let c = 0; c < columns; c++) {
           const here = u[r * columns + c];
@@ -348,7 +370,7 @@ const Sums = (() => {
       for (const [, r, c] of tops.slice(0, 12)) {
         const lobe = this.climbed(r * step, c * step, step / 2);
         const level = decibels(lobe.level / this.peak.level);
-        if (level < -EQUAL) return { ...lobe, level, last };
+        if (level < -EQUAL) return { ...lobe, level };
       }
       return null;
     }
