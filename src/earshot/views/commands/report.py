@@ -48,7 +48,8 @@ def report(
     make_folder(target.parent)
     models = entries(paths, [*(variants or []), *_varied(vary)], over, frequency)
     with progress():
-        written = write_report({e.label: e.run or e.network for e in models}, target, title=title)
+        named = title or next((e.run.file.title for e in models if e.run is not None), "")
+        written = write_report({e.label: e.run or e.network for e in models}, target, title=named)
     size = written.stat().st_size
     if json:
         show_json({"file": str(written), "bytes": size, "models": [e.label for e in models]})

@@ -171,7 +171,7 @@ const Charts = (() => {
   function curves(spec) {
     return (svg, width, height, look) => {
       const { x, y, series, limits = [], markers = [], here = null } = spec();
-      const left = 52, right = 14, top = 18, bottom = 42;
+      const left = 52, right = 14, key = keyOver(svg, series, look, 8, width), top = 20 + key, bottom = 42;
       const sx = scaleLinear(x.domain, [left, width - right]), sy = scaleLinear(y.domain, [height - bottom, top]);
       const across = axisBottom(sx).ticks(Math.max(3, width / 90)).tickSize(-(height - top - bottom)).tickPadding(7);
       if (x.ticks) across.tickValues(x.ticks(width));
@@ -184,7 +184,7 @@ const Charts = (() => {
         g.selectAll("text").attr("fill", look.ink).attr("font-size", 12).attr("font-family", "system-ui, sans-serif");
       }
       svg.append("text").attr("x", width - right).attr("y", height - 6).attr("text-anchor", "end").attr("fill", look.ink).text(x.label);
-      svg.append("text").attr("x", 6).attr("y", 12).attr("fill", look.ink).text(y.label);
+      svg.append("text").attr("x", 6).attr("y", key + 12).attr("fill", look.ink).text(y.label);
       const clip = `clip${++clips}`, low = Math.min(...y.domain), high = Math.max(...y.domain);
       svg.append("clipPath").attr("id", clip).append("rect").attr("x", left).attr("y", top - 2)
         .attr("width", width - left - right).attr("height", height - top - bottom + 4);
@@ -227,7 +227,6 @@ const Charts = (() => {
         svg.append("text").attr("x", sx(marker.x)).attr("y", top - 4).attr("text-anchor", "middle").attr("fill", look.ink)
           .attr("font-weight", 700).text(marker.letter);
       }
-      keyFor(svg, series, look, left + 8, top + 14);
       const all = series[0] ? series[0].x : [];
       return {
         invert: (px) => Math.min(Math.max(sx.invert(px), x.domain[0]), x.domain[1]),
@@ -256,30 +255,33 @@ const Charts = (() => {
     return Math.abs(values[low] - at) <= Math.abs(values[high] - at) ? low : high;
   }
 
-  // Names of curves, each with its own line, in the corner.
-  function keyFor(svg, series, look, x, y) {
-    if (series.length < 2 && !(series[0] && series[0].always)) return;
-    const many = series.slice(0, 8), g = svg.append("g");
-    const longest = Math.max(...many.map((one) => Math.min(one.name.length, 30))) * 6.6 + 40;
-    g.append("rect").attr("x", x - 4).attr("y", y - 12).attr("width", longest).attr("height", many.length * 16 + 4)
-      .attr("fill", look.paper).attr("opacity", 0.82);
-    many.forEach((one, k) => {
-      g.append("line").attr("x1", x).attr("x2", x + 26).attr("y1", y + 16 * k - 4).attr("y2", y + 16 * k - 4)
-        .attr("stroke", one.colour).attr("stroke-width", 2.4).attr("stroke-dasharray", one.dash);
-      g.append("text").attr("x", x + 32).attr("y", y + 16 * k).attr("fill", look.ink)
-        .text(one.name.length > 30 ? `${one.name.slice(0, 29)}…` : one.name);
+  // Names of curves, each with its own line, in rows over the drawing; returns how high they are.
+  const MOST_NAMED = 9, NAME = 26;
+  function keyOver(svg, series, look, left, width) {
+    if (series.length < 2 && !(series[0] && series[0].always)) return 0;
+    const g = svg.append("g"), named = series.slice(0, MOST_NAMED).map((one) => (one.name.length > NAME ? `${one.name.slice(0, NAME - 1)}…` : one.name));
+    if (series.length > MOST_NAMED) named.push(`and ${series.length - MOST_NAMED} more`);
+    let x = left, row = 0;
+    named.forEach((name, k) => {
+      const one = k < MOST_NAMED ? series[k] : null, long = (one ? 34 : 4) + 6.9 * name.length + 14;
+      if (x + long > width && x > left) { x = left; row++; }
+      const y = 12 + 16 * row;
+      if (one) {
+        g.append("line").attr("x1", x).attr("x2", x + 26).attr("y1", y - 4).attr("y2", y - 4).attr("stroke", one.colour)
+          .attr("stroke-width", 2.4).attr("stroke-dasharray", one.dash);
+      }
+      g.append("text").attr("x", x + (one ? 32 : 0)).attr("y", y).attr("fill", look.ink).text(name);
+      x += long;
     });
-    if (series.length > 8) {
-      g.append("text").attr("x", x).attr("y", y + 128).attr("fill", look.ink).text(`and ${series.length - 8} more`);
-    }
+    return 16 * (row + 1) + 4;
   }
 
   // A cut, radius 1/(1 + L/12) for L dB below the rim. spec: {series: [{name, colour, dash, angle, value}], unit, top,
   // marks: words at 0, 90, 180, 270, markers: [{x, letter}]}.
   function polar(spec) {
     return (svg, width, height, look) => {
-      const { series, unit, top, words, markers = [], half } = spec();
-      const above = series.length > 1 ? 16 * Math.min(series.length, 8) : 0, room = height - above;
+      const { series, unit, top, words, markers = [], half, rest } = spec();
+      const above = keyOver(svg, series, look, 8, width), room = height - above;
       const cx = width / 2, cy = above + (half ? room * 0.85 : room / 2);
       const radius = Math.min(width / 2 - 46, half ? room * 0.72 : room / 2 - 26);
       const reach = (value) => (value === null ? 0 : radius / (1 + Math.max(top - value, 0) / 12));
@@ -306,17 +308,17 @@ const Charts = (() => {
       });
       RINGS.forEach((ring) => {
         const [x, y] = spot(98, reach(top - ring));
-        const text = ring ? `−${ring}` : `${plain(top, 3)} ${unit}`;
+        if (!ring) return;
         svg.append("text").attr("x", x - 2).attr("y", y + 4).attr("fill", look.ink).attr("font-size", 11).attr("text-anchor", "end")
-          .attr("stroke", look.paper).attr("stroke-width", 3).attr("paint-order", "stroke").text(text);
+          .attr("stroke", look.paper).attr("stroke-width", 3).attr("paint-order", "stroke").text(`−${ring}`);
       });
+      svg.append("text").attr("x", 6).attr("y", height - 6).attr("fill", look.ink).attr("font-size", 11).text(`rim ${plain(top, 4)} ${unit}`);
       for (const marker of markers) {
         const [x, y] = spot(marker.x, radius);
         svg.append("line").attr("x1", cx).attr("y1", cy).attr("x2", x).attr("y2", y).attr("stroke", look.ink).attr("stroke-dasharray", "5 3");
         const [tx, ty] = spot(marker.x, radius - 12);
         svg.append("text").attr("x", tx + 7).attr("y", ty).attr("fill", look.ink).attr("font-weight", 700).text(marker.letter);
       }
-      keyFor(svg, series, look, 6, 14);
       const at = (one, angle) => {
         const first = one.angle[0], count = one.angle.length - 1, span = one.angle[count] - first;
         let turn = angle;
@@ -337,6 +339,7 @@ const Charts = (() => {
           across: [cx, cy, ...spot(angle, radius)],
         }),
         rows: () => [["curve", "angle, deg", unit], ...series.flatMap((one) => one.angle.map((a, k) => [one.name, a, one.value[k]]))],
+        rest,
         says: series.map((one) => `${one.name}, greatest ${plain(Math.max(...one.value.filter((v) => v !== null)), 4)} ${unit}`).join("; "),
       };
     };
@@ -346,7 +349,8 @@ const Charts = (() => {
   function smith(spec) {
     return (svg, width, height, look) => {
       const { series, here, markers = [], show } = spec();
-      const radius = Math.min(width, height) / 2 - 24, cx = width / 2, cy = height / 2;
+      const above = keyOver(svg, series, look, 8, width), room = height - above;
+      const radius = Math.min(width, room) / 2 - 22, cx = width / 2, cy = above + room / 2;
       const spot = (g) => [cx + radius * g[0], cy - radius * g[1]];
       const clip = `clip${++clips}`;
       svg.append("clipPath").attr("id", clip).append("circle").attr("cx", cx).attr("cy", cy).attr("r", radius);
@@ -384,7 +388,6 @@ const Charts = (() => {
           if (letter) svg.append("text").attr("x", x + 7).attr("y", y - 4).attr("fill", look.ink).attr("font-weight", 700).text(letter);
         }
       }
-      keyFor(svg, series, look, 6, 14);
       return {
         invert: (x, y) => {
           let best = null, least = Infinity;

@@ -371,6 +371,8 @@
         colour: colourOf(n), dash: dashOf(n), stretches: one.stretches, live: n === state.live });
       if (n === state.live) curveNow = found;
     });
+    // What is looked at lies on top.
+    bandCurves.sort((a, b) => Number(a.live) - Number(b.live));
     measured.forEach((one, m) => {
       if (state.curvesShown[m]) bandCurves.push({ ...one, name: one.label, colour: colourOf(models.length + m), dash: dashOf(models.length + m), stretches: [[0, one.hertz.length - 1]] });
     });
@@ -420,7 +422,7 @@
     chart(host, "VSWR over frequency", curves(vswr), { pick: mark });
     chart(host, "Return loss", curves(bandSpec("return loss, dB: more is better", lossOf, (series) => [Math.min(Math.max(20, 1.05 * Math.max(...finite(series), 0)), LOSS_MOST), 0], [{ y: 10 }])), { pick: mark });
     chart(host, "Smith chart", smith(() => ({
-      series: bandCurves.map((one) => ({ ...one })), here: nearStop(model(), state.hertz), show: (hertz) => inWords(hertz),
+      series: bandCurves.filter((one) => one.phase !== false), here: nearStop(model(), state.hertz), show: (hertz) => inWords(hertz),
       markers: state.markers.map((x, k) => ({ x, letter: LETTERS[k] })),
     })), { pick: mark });
     chart($("pattern-charts"), "Gain over frequency", curves(() => {
@@ -467,7 +469,7 @@
       if (!state.shown[n] || !now || !now.field) return;
       wanted.forEach((cut, k) => {
         if (several && k && n !== state.live) return;
-        const made = now.field.cut(cut, state.quantity), name = several ? `${one.label}, ${cutName(cut)}` : cutName(cut);
+        const made = now.field.cut(cut, state.quantity), name = !several ? cutName(cut) : wanted.length > 1 ? `${one.label}, ${cutName(cut)}` : one.label;
         const value = isGain(state.quantity) ? made.value.map((v) => (v === null ? null : level(v))) : made.value;
         cutsNow.push({ name, cut, angle: made.angle, value, about: made.about, colour: several ? colourOf(n) : look.lines[k], dash: several ? (k ? "3 3" : dashOf(n)) : DASHES[k] });
       });
@@ -479,7 +481,7 @@
     const values = cutsNow.flatMap((one) => one.value).filter((v) => v !== null), first = cutsNow[0];
     const plane = first && first.cut.plane, round = first && !plane && first.cut.azimuth === undefined;
     return { series: cutsNow, unit: cutUnit(), top: Math.max(...values, -100), markers: marked ? angleMarkers() : [],
-      half: Boolean(first && first.cut.azimuth !== undefined && model().grid.plane),
+      rest: first ? `${FIGURES[state.quantity]}${first.cut.plane ? "" : `, ${cutName(first.cut)}`}, ${first.about}` : "", half: Boolean(first && first.cut.azimuth !== undefined && model().grid.plane),
       words: round ? { 0: "+x", 90: "+y", 180: "−x", 270: "−y" } : plane ? { signed: true, 0: "peak" } : { signed: true, 90: "up" } };
   }
   function straightSpec() {
