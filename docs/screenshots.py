@@ -5,6 +5,7 @@ import io
 import os
 import shlex
 import shutil
+import sys
 import tempfile
 from pathlib import Path
 
@@ -13,6 +14,7 @@ from matplotlib.figure import Figure
 from earshot.views.commands.app import main
 
 HERE = Path(__file__).parent / "screenshots"
+sys.path.insert(0, str(HERE.parent.parent / "tests"))
 BOOM = '[wire.boom]\nradius = "1 cm"\npoints = ["-behind, 0, 0", "ahead, 0, 0"]\n'
 
 
@@ -36,6 +38,22 @@ def terminal(picture: str, *typed: str) -> None:
     figure.savefig(HERE / picture)
 
 
+def pages() -> None:
+    """Reports as a browser shows them: a panel that is steered, and a receiver on a phone."""
+    from browser import browser
+
+    quiet("earshot report mainland_panel.toml --out panel.html")
+    with browser() as open_page:
+        page = open_page(Path("panel.html").absolute()).page
+        page.evaluate("earshot.steer(25 * Math.PI / 180, Math.PI / 2)")
+        page.wait_for_timeout(1000)
+        page.screenshot(path=HERE / "report.png")
+        phone = {"color_scheme": "dark", "device_scale_factor": 2}
+        page = open_page(Path("tag_receiver.html").absolute(), (390, 844), **phone).page
+        page.wait_for_timeout(1000)
+        page.screenshot(path=HERE / "report-phone.png")
+
+
 def pictures() -> None:
     """Everything the README links."""
     shutil.rmtree(HERE, ignore_errors=True)
@@ -57,9 +75,7 @@ def pictures() -> None:
         quiet("earshot fit tag_receiver.toml driven rod --to roof_meter.csv --out fitted")
         heights = "'height=3 m to 12 m in 10' 'medium=meadow; sea; dry sand; city'"
         quiet(f"earshot vary shore_receiver.toml {heights} --out heights")
-        quiet("earshot plot results.nc polar pattern --out figures "
-              "--at '150.1 MHz' --scale compressed")  # fmt: skip
-        quiet("earshot plot mainland_patch.toml geometry --out patch")
+        quiet("earshot plot results.nc polar --out figures --at '150.1 MHz' --scale compressed")
         quiet("earshot plot mainland_stack.toml near --out through")
         quiet("earshot plot mainland_stack.toml section surface --out stack")
         quiet("earshot path ternholm_place.toml cairn hide --out reach")
@@ -67,14 +83,13 @@ def pictures() -> None:
         quiet("earshot scene hamlet_place.toml pole yard --out reach")
         quiet("earshot cell mainland_panel.toml --plane E --beside --out cell")
         quiet("earshot circuit tag_line_matrix.toml --out matrix")
-        for name in ("polar", "pattern"):
-            shutil.copy(f"figures/{name}.png", HERE)
+        shutil.copy("figures/polar.png", HERE)
+        pages()
         for source, name in (
             ("reach/cairn-to-hide.png", "path.png"),
             ("reach/coverage.png", "coverage.png"),
             ("reach/pole-to-yard-rays.png", "rays.png"),
             ("cell/Ternholm-mainland-panel-cell-beside.png", "cell.png"),
-            ("patch/geometry.png", "geometry.png"),
             ("fitted/fit.png", "fit.png"),
             ("matrix/circuit.png", "circuit.png"),
             ("through/near.png", "near.png"),

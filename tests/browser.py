@@ -2,6 +2,7 @@
 
 import shutil
 from contextlib import contextmanager
+from pathlib import Path
 
 import pytest
 
@@ -39,7 +40,7 @@ class Opened:
         """What a click saves: its name and bytes."""
         with self.page.expect_download() as waiting:
             click()
-        return waiting.value.suggested_filename, open(waiting.value.path(), "rb").read()
+        return waiting.value.suggested_filename, Path(waiting.value.path()).read_bytes()
 
 
 @contextmanager

@@ -180,14 +180,12 @@ def test_variants_lie_over_one_another(open_page, variants):
     assert page.page.title() == "Tag receiver, two ways"
 
     def curves():
-        return page(
-            "[...document.querySelectorAll('.chart')].find(f => f.textContent.includes('VSWR over')).querySelectorAll('path[stroke-width]').length"
-        )
+        return page.page.locator(".chart", has_text="VSWR over frequency").locator("path[stroke-width]").count()
 
     page.page.locator("#match").scroll_into_view_if_needed()
     page.page.wait_for_timeout(200)
     assert curves() == 3
-    page.page.get_by_label("on the roof").uncheck()
+    page.page.get_by_role("checkbox", name="on the roof").uncheck()
     assert curves() == 2
     gain = page("earshot.now().figures.gain")
     page.page.get_by_role("button", name="look at short").click()
@@ -196,8 +194,8 @@ def test_variants_lie_over_one_another(open_page, variants):
     # A curve without phase has no place on a Smith chart.
     smith = page.page.locator(".chart", has_text="Smith chart").locator("svg")
     smith.scroll_into_view_if_needed()
-    page.page.get_by_label("on the roof").check()
-    assert "roof" not in smith.inner_text()
+    page.page.get_by_role("checkbox", name="on the roof").check()
+    assert "roof" not in smith.text_content()
 
 
 @needs_browser
@@ -282,22 +280,9 @@ def luminance(colour):
 def test_every_word_stands_out_from_what_is_behind_it(open_page, tag_page, scheme):
     """WCAG 2.1, 1.4.3, by the colours that words in drawings have, too."""
     page = open_page(tag_page, color_scheme=scheme)
-    names = [
-        "page",
-        "card",
-        "field",
-        "ink",
-        "faint",
-        "good",
-        "warn",
-        "bad",
-        "accent",
-        *(f"line-{n}" for n in range(1, 6)),
-    ]
+    names = ["page", "card", "field", "ink", "faint", "good", "warn", "bad", *(f"line-{n}" for n in range(1, 6))]
     style = "getComputedStyle(document.documentElement)"
-    colour = page(
-        f"(() => {{ const s = {style}; return Object.fromEntries({json.dumps(names)}.map(n => [n, s.getPropertyValue('--' + n).trim()])); }})()"
-    )
+    colour = {n: page(f"{style}.getPropertyValue('--{n}').trim()") for n in names}
     colour = {n: c if len(c) == 7 else "#" + "".join(2 * x for x in c[1:]) for n, c in colour.items()}
 
     def contrast(one, two):

@@ -12,6 +12,7 @@ from ...checks.check import check
 from ...files.atomic import folder as make_folder
 from ...files.atomic import write_bytes
 from ..figures import figures_for
+from ..page.report import report as write_report
 from ..tables import findings_table
 from .options import Json, load
 from .plot import draw
@@ -57,5 +58,7 @@ def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
         show_json(result.to_dict())
     else:
         show(*paragraphs([findings_table(findings, file.title), *tables(result)]))
-    written = [*result.write(out), *draw(result, figures_for(result), out, "png")]
-    complain(f"{len(written)} files written to {out}; now try: earshot solve {out}/buoy_monopole.toml")
+    page = write_report(result, out / "tag_receiver.html")
+    written = [*result.write(out), *draw(result, figures_for(result), out, "png"), page]
+    complain(f"{len(written)} files written to {out}: open {page.name} in a browser")
+    complain(f"now try: earshot solve {out}/buoy_monopole.toml")

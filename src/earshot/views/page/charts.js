@@ -56,7 +56,7 @@ const Charts = (() => {
           ["enlarge", "larger, or as it was", () => this.enlarge()],
           ["PNG", "save as PNG", () => this.png()],
           ["SVG", "save as SVG", () => this.svgFile()],
-          ["CSV", "save the curves as CSV", () => download(this.name, new Blob([csv(this.told.rows())], { type: "text/csv" }), "csv")],
+          ["CSV", "save the curves as CSV", () => this.csvFile()],
         ]) {
           const button = document.createElement("button");
           button.type = "button";
@@ -66,7 +66,7 @@ const Charts = (() => {
           this.tools.append(button);
         }
       }
-      this.svg = select(this.holder).append("svg").attr("role", "img").attr("tabindex", 0);
+      this.svg = select(this.holder).append("svg").attr("role", "img").attr("tabindex", 0).attr("aria-label", title);
       const node = this.svg.node();
       node.addEventListener("pointermove", (event) => this.look(event));
       node.addEventListener("pointerdown", (event) => this.look(event));
@@ -74,7 +74,7 @@ const Charts = (() => {
       node.addEventListener("click", (event) => { const at = this.place(event); if (at && this.pick) this.pick(at); });
       node.addEventListener("keydown", (event) => this.key(event));
       this.at = null;
-      this.resized = true;
+      this.resized = this.stale = true;
     }
 
     place(event) {
@@ -137,7 +137,7 @@ const Charts = (() => {
     }
 
     source() {
-      const copy = this.svg.node().cloneNode(true), look = theme();
+      const copy = this.drawn().svg.node().cloneNode(true), look = theme();
       const back = document.createElementNS("http://www.w3.org/2000/svg", "rect");
       back.setAttribute("width", "100%");
       back.setAttribute("height", "100%");
@@ -148,6 +148,17 @@ const Charts = (() => {
       copy.prepend(title);
       return new XMLSerializer().serializeToString(copy);
     }
+
+    // What has not been looked at yet has not been drawn.
+    drawn() {
+      if (this.stale) {
+        this.update();
+        this.stale = false;
+      }
+      return this;
+    }
+
+    csvFile() { download(this.name, new Blob([csv(this.drawn().told.rows())], { type: "text/csv" }), "csv"); }
 
     svgFile() { download(this.name, new Blob([this.source()], { type: "image/svg+xml" }), "svg"); }
 
@@ -160,6 +171,7 @@ const Charts = (() => {
         canvas.getContext("2d").drawImage(image, 0, 0, canvas.width, canvas.height);
         canvas.toBlob((blob) => download(this.name, blob, "png"));
       };
+      this.drawn();
       image.src = `data:image/svg+xml;charset=utf-8,${encodeURIComponent(this.source())}`;
     }
   }
@@ -312,7 +324,7 @@ const Charts = (() => {
         svg.append("text").attr("x", x - 2).attr("y", y + 4).attr("fill", look.ink).attr("font-size", 11).attr("text-anchor", "end")
           .attr("stroke", look.paper).attr("stroke-width", 3).attr("paint-order", "stroke").text(`−${ring}`);
       });
-      svg.append("text").attr("x", 6).attr("y", height - 6).attr("fill", look.ink).attr("font-size", 11).text(`rim ${plain(top, 4)} ${unit}`);
+      svg.append("text").attr("x", 6).attr("y", above + 12).attr("fill", look.ink).attr("font-size", 11).text(`rim ${plain(top, 4)} ${unit}`);
       for (const marker of markers) {
         const [x, y] = spot(marker.x, radius);
         svg.append("line").attr("x1", cx).attr("y1", cy).attr("x2", x).attr("y2", y).attr("stroke", look.ink).attr("stroke-dasharray", "5 3");

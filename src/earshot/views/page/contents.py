@@ -11,6 +11,7 @@ import numpy as np
 
 from ...answers.driven import Driven
 from ...errors import EarshotError
+from ...fields.currents import Currents
 from ...files.tables import plain, records
 from ...lettering import visible
 from ...network.feed import Feed
@@ -30,7 +31,7 @@ from .tapers import tapers_over
 
 MOST_STOPS = 41
 """Frequencies at which a model has fields and currents."""
-_FIELDS, _CURRENTS = 4_200_000, 2_400_000
+_FIELDS, _CURRENTS = 4_600_000, 2_400_000
 """Bytes that fields and currents of all models may take, before they are packed."""
 _CURVES = 2_000_000
 """Bytes of admittances."""
@@ -74,48 +75,61 @@ def study_of(one: Table) -> dict[str, Any]:
 def model_of(one: Subject, share: Share, packed: Packed) -> dict[str, Any]:
     """Everything that a page holds of a model."""
     solution, antenna = one.solution, one.solution.antenna
-    names = [p.name for p in antenna.ports]
     stops = _stops(one, share)
     report(f"report: fields and currents of {one.label}")
-    driven = [[_alone(one, name, hertz) for name in names] for hertz in stops]
+    driven = [[_alone(one, port.name, hertz) for port in antenna.ports] for hertz in stops]
     flows = [[each.flow for each in row] for row in driven]
-    notes = [*one.notes]
-    content: dict[str, Any] = {
+    notes = list(one.notes)
+    content = {
         "label": visible(one.label),
         "title": visible(antenna.name),
         "medium": str(antenna.medium),
         "unknowns": solution.unknowns,
         "seconds": solution.seconds,
-        "bandError": solution.band_error,
         "ports": [{"name": visible(p.name), "reference": plain(complex(p.reference))} for p in antenna.ports],
         "metal": metal_of(solution, packed),
         "stops": stops,
         "radiates": not antenna.medium.shut,
         "layered": bool(antenna.medium.layered),
+        "stopAdmittance": packed.exactly(np.array([_admittance(row) for row in driven])),
+        **_curves(solution.network, stops, share, packed, notes),
+        "sphere": None if antenna.medium.shut else _sphere(flows, share, packed, notes),
+        "currents": _currents(one, flows, stops, share, packed, notes),
+        "near": list(_near(one, packed)),
+        "cases": [_case(case, stops) for case in one.cases],
+        "arrays": _array(one),
     }
-    network = solution.network
-    thinned = _thinned(len(network.frequencies), len(names) ** 2 * 8, share.curves, network, stops)
-    if len(thinned) < len(network.frequencies):
-        notes.append(f"note: curves are drawn through {len(thinned)} of {len(network.frequencies)} frequencies")
-    content["frequencies"] = packed.exactly(network.frequencies[thinned])
-    content["admittance"] = packed.reals(network.y().values[thinned])
-    content["stretches"] = _stretches(network, thinned)
-    at_stops = np.array([_admittance(row) for row in driven])
-    content["stopAdmittance"] = packed.exactly(at_stops)
-    if content["radiates"]:
-        sphere, words = _sphere(flows, share, packed)
-        content["sphere"] = sphere
-        notes += words
-    kept = max(1, int(share.currents // max(bytes_of(solution), 1)))
+    return content | _words(one, notes)
+
+
+def _curves(network: Network, stops: Sequence[float], share: Share, packed: Packed, notes: list[str]) -> dict[str, Any]:
+    """Admittances over frequency, thinned out where they would be too many."""
+    every, each = len(network.frequencies), 8 * len(network.ports) ** 2
+    here = [int(np.abs(network.frequencies - hertz).argmin()) for hertz in stops]
+    kept = _spread(every, max(int(share.curves // each), 2), here)
+    if len(kept) < every:
+        notes.append(f"note: curves are drawn through {len(kept)} of {every} frequencies")
+    return {
+        "frequencies": packed.exactly(network.frequencies[kept]),
+        "admittance": packed.reals(network.y().values[kept]),
+        "stretches": _stretches(network, kept),
+    }
+
+
+def _currents(
+    one: Subject, flows: Sequence[Sequence[Currents]], stops: Sequence[float], share: Share, packed: Packed,
+    notes: list[str],
+) -> dict[str, Any]:  # fmt: skip
+    """Currents of every port at as many stops as there is room for; where there is none, as cases drive them."""
+    kept = int(share.currents // max(bytes_of(one.solution), 1))
+    if not kept:
+        notes.append("note: currents are too many for every port: those shown are of the case as it was solved")
+        found = currents_of([[case.driven.flow for case in one.cases]], packed)
+        return found | {"stops": [stops.index(case.driven.frequency) for case in one.cases], "ofCases": True}
     chosen = _spread(len(stops), kept, [stops.index(h) for h in _case_frequencies(one)])
     if len(chosen) < len(stops):
         notes.append(f"note: currents are held at {len(chosen)} of {len(stops)} frequencies; between, those nearest")
-    content["currents"] = currents_of([flows[i] for i in chosen], packed) | {"stops": chosen}
-    content["near"] = list(_near(one, packed))
-    content["cases"] = [_case(case, stops) for case in one.cases]
-    content["arrays"] = _array(one)
-    content |= _words(one, [*notes])
-    return content
+    return currents_of([flows[i] for i in chosen], packed) | {"stops": chosen, "ofCases": False}
 
 
 def _alone(one: Subject, name: str, hertz: float) -> Driven:
@@ -155,11 +169,6 @@ def _spread(count: int, most: int, always: Sequence[int]) -> list[int]:
     return sorted(set(even) | set(always))
 
 
-def _thinned(count: int, each: int, most: float, network: Network, stops: Sequence[float]) -> list[int]:
-    here = [int(np.abs(network.frequencies - hertz).argmin()) for hertz in stops]
-    return _spread(count, max(int(most // each), 2), here)
-
-
 def _stretches(network: Network, kept: Sequence[int]) -> list[list[int]]:
     """First and last place of every band, among what is kept."""
     places = np.array(kept)
@@ -171,26 +180,22 @@ def _stretches(network: Network, kept: Sequence[int]) -> list[list[int]]:
     return found
 
 
-def _sphere(flows: Sequence[Sequence[Any]], share: Share, packed: Packed) -> tuple[dict[str, Any], Iterator[str]]:
+def _sphere(flows: Sequence[Sequence[Currents]], share: Share, packed: Packed, notes: list[str]) -> dict[str, Any]:
     """Embedded fields at every stop, and what they radiate; the grid is that of the highest frequency."""
-    most = share.fields / (8.0 * len(flows) * len(flows[0]))
-    grid, off = grid_for(flows[-1], most)
-    fields = np.array([sampled(row, grid) for row in flows])
-    content = {
+    grid, off = grid_for(flows[-1], share.fields / (8.0 * len(flows) * len(flows[0])))
+    if off > ENOUGH:
+        notes.append(
+            f"note: fields are held every {grid.step:g} degrees, between which they are off by {100.0 * off:.1g} % of "
+            "the greatest: read side lobes off Earshot's own figures"
+        )
+    return {
         "step": grid.step,
         "plane": grid.plane,
         "torn": grid.torn,
         "error": off,
-        "fields": packed.scaled(fields, 2),
-        "powers": packed.exactly(np.array([powers(row) for row in flows])),
+        "fields": packed.scaled([sampled(row, grid) for row in flows], 2),
+        "powers": packed.exactly([powers(row) for row in flows]),
     }
-    words = []
-    if off > ENOUGH:
-        words.append(
-            f"note: fields are held every {grid.step:g} degrees, between which they are off by {100.0 * off:.1g} % of "
-            "the greatest: read side lobes off Earshot's own figures"
-        )
-    return content, iter(words)
 
 
 def _near(one: Subject, packed: Packed) -> Iterator[dict[str, Any]]:

@@ -34,7 +34,7 @@ const Open = (() => {
       for (const key of ["nodes", "ends", "radii", "wire", "vertices", "triangles", "sheet"]) {
         this.shape[key] = open(metal[key]);
       }
-      this.flows = { stops: content.currents.stops, ends: open(content.currents.ends),
+      this.flows = { stops: content.currents.stops, ofCases: content.currents.ofCases, ends: open(content.currents.ends),
         endScale: content.currents.ends.scale, density: open(content.currents.density),
         densityScale: content.currents.density ? content.currents.density.scale : null };
       this.near = content.near.map((map) => ({ ...map, shape: map.points.shape, points: open(map.points),
@@ -75,8 +75,9 @@ const Open = (() => {
     }
 
     // Currents at both ends of segments (A) and on triangles (A/m) for a drive, at the nearest stop that has them.
-    flowOf(driven) {
+    flowOf(driven, caseNumber = 0) {
       const { stops, ends, endScale, density, densityScale } = this.flows;
+      if (this.flows.ofCases) return this.flowOfCase(caseNumber);
       let near = 0;
       stops.forEach((stop, k) => {
         if (Math.abs(this.stops[stop] - driven.hertz) < Math.abs(this.stops[stops[near]] - driven.hertz)) near = k;
@@ -96,6 +97,17 @@ const Open = (() => {
         return found;
       };
       return { ends: sum(ends, endScale), density: sum(density, densityScale) };
+    }
+
+    // Of what has too many currents for every port: those of a case, as it was solved.
+    flowOfCase(number) {
+      const { ends, endScale, density, densityScale } = this.flows, count = this.cases.length;
+      const own = (raw, scales) => {
+        if (!raw) return null;
+        const each = raw.length / count;
+        return Float32Array.from(raw.subarray(number * each, (number + 1) * each), (v) => v * scales[number]);
+      };
+      return { ends: own(ends, endScale), density: own(density, densityScale) };
     }
   }
 

@@ -10,7 +10,7 @@
   const LETTERS = "ABCDEFGHJKLMNPQRSTUVWXYZ";
   const DBD = 2.15, LOSS_MOST = 60;
   const FIGURES = { "gain": "gain", "realized gain": "realized gain", "directivity": "directivity",
-    "gain, theta": "gain, vertical (θ)", "gain, phi": "gain, horizontal (φ)", "gain, right-hand": "gain, right-hand",
+    "gain, co-polar": "gain, co-polar", "gain, cross-polar": "gain, cross-polar", "gain, theta": "gain, vertical (θ)", "gain, phi": "gain, horizontal (φ)", "gain, right-hand": "gain, right-hand",
     "gain, left-hand": "gain, left-hand", "axial ratio": "axial ratio" };
 
   // What may be undone.
@@ -348,7 +348,6 @@
   }, { rootMargin: "200px" });
   function chart(host, title, draw, how) {
     const made = new Chart(host, title, draw, how);
-    made.stale = true;
     charts.push(made);
     visible.observe(made.figure);
     return made;
@@ -538,7 +537,7 @@
   function spaceTold(now) {
     if (!space) return;
     if (shownSpace !== state.live) { space.show(model()); shownSpace = state.live; }
-    const flow = model().flowOf(now), { most, mostOnSheets } = space.currents(flow, view.currents);
+    const flow = model().flowOf(now, state.cases[state.live]), { most, mostOnSheets } = space.currents(flow, view.currents);
     const amperes = [most ? `${plain(most, 3)} A` : "", mostOnSheets ? `${plain(mostOnSheets, 3)} A/m` : ""].filter(Boolean).join(", ");
     if (view.currents === "size") scaleText($("scale-currents"), "current", "0", amperes, Space.bar());
     else if (view.currents === "phase") scaleText($("scale-currents"), "phase", "−180°", "180°", Space.wheelBar());
@@ -665,7 +664,7 @@
       const now = drivenNow[state.live];
       if (!now.field) return;
       const grid = now.field.fineGrid, rows = [["theta, deg", "phi, deg", ...Object.keys(FIGURES)]];
-      for (let k = 0; k < grid.size; k++) rows.push([Math.floor(k / grid.columns) * grid.step, (k % grid.columns) * grid.step, ...Object.keys(FIGURES).map((name) => now.field.figure(name, now.field.fineAt(k)).toFixed(3))]);
+      for (let k = 0; k < grid.size; k++) rows.push([Math.floor(k / grid.columns) * grid.step, (k % grid.columns) * grid.step, ...Object.keys(FIGURES).map((name) => now.field.fineFigure(name, k).toFixed(3))]);
       download(`${model().title}-pattern`, new Blob([csv(rows)], { type: "text/csv" }), "csv");
     });
     let waiting = 0;
@@ -709,7 +708,7 @@
       for (const [name, text] of files) {
         const saved = element("button", "save", { type: "button", "aria-label": `save ${name}` });
         saved.addEventListener("click", () => download(name.replace(/\.\w+$/, ""), new Blob([text], { type: "text/plain" }), name.split(".").pop()));
-        $("archives").append(element("details", [element("summary", [element("bdi", name), document.createTextNode(" "), saved]), element("pre", text, { tabindex: "0" })]));
+        $("archives").append(element("p", [saved, document.createTextNode(" "), element("bdi", name)]), element("details", [element("summary", "read it"), element("pre", text, { tabindex: "0" })]));
       }
     }
   }
@@ -740,7 +739,7 @@
       return { hertz: one.hertz, accepted: one.accepted, incident: one.incident, radiated: one.radiated, figures: figuresNow,
         ports: one.rows.map((row) => ({ impedance: row.impedance, reflection: row.reflection, vswr: row.vswr, power: row.power, v: row.v, i: row.i })) };
     },
-    gain(theta, phi, name = "gain") { const one = drivenNow[state.live]; return one.field.figure(name, one.field.at(theta, phi)); },
+    gain(theta, phi, name = "gain") { const one = drivenNow[state.live]; return one.field.toldAt(name, theta, phi); },
     set(act) { change("script", () => act(state)); },
     ready: performance.now(),
   };

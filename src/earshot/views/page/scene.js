@@ -50,6 +50,8 @@ const Space = (() => {
       this.steer = null;
       this.phase = 0;
       this.resized = true;
+      this.apart = false;
+      this.aside = new T.Vector3();
       new ResizeObserver(() => { this.resized = true; this.later(); }).observe(canvas.parentElement);
     }
 
@@ -75,6 +77,8 @@ const Space = (() => {
       if (model.shape.plane) this.middle[2] = 0;
       this.size = Math.max(...high.map((v, i) => v - low[i]), model.shape.plane ? high[2] : 0) || 1;
       this.unit = 1.25 / this.size;
+      // What stands high is looked at half-way up.
+      this.root.position.z = model.shape.plane ? -0.5 * Math.min(high[2] * this.unit, 1.25) : 0;
       this.wires();
       this.sheets();
       this.ports();
@@ -253,16 +257,16 @@ const Space = (() => {
       mesh.visible = true;
       mesh.material.opacity = opacity;
       mesh.material.depthWrite = opacity > 0.95;
-      mesh.position.set(apart ? 2.1 : 0, apart ? 1.3 : 0, 0);
+      this.setApart(apart);
       const levels = field.fineLevels, top = field.peak.level, rim = 1.0;
       const polarised = figure.startsWith("gain, "), ratio = figure === "axial ratio";
       const value = new Float64Array(rows * columns);
       let most = -Infinity;
       for (let k = 0; k < value.length; k++) {
-        value[k] = polarised || ratio ? field.figure(figure, field.fineAt(k)) : Sums.decibels(levels[k] / top);
+        value[k] = polarised || ratio ? field.fineFigure(figure, k) : Sums.decibels(levels[k] / top);
         if (value[k] > most) most = value[k];
       }
-      const peakValue = field.figure(figure, field.at(field.peak.theta, field.peak.phi));
+      const peakValue = field.toldAt(figure, field.peak.theta, field.peak.phi);
       const base = polarised || ratio ? most : 0;
       for (let k = 0; k < value.length; k++) {
         const down = ratio ? -Sums.decibels(levels[k] / top) : base - value[k];
@@ -272,6 +276,21 @@ const Space = (() => {
       }
       points.needsUpdate = colours.needsUpdate = true;
       return ratio ? { low: "20 dB", high: "0 dB: circular" } : { low: -30, high: polarised ? most : peakValue };
+    }
+
+    // Pattern and metal side by side, as one looks at them now.
+    setApart(apart) {
+      if (apart !== this.apart) {
+        const right = new T.Vector3(1, 0, 0).applyQuaternion(this.camera.quaternion).setZ(0).normalize();
+        this.aside = apart ? right.clone().multiplyScalar(1.75) : new T.Vector3();
+        this.controls.target.copy(this.aside).multiplyScalar(0.5);
+        this.camera.position.add(this.controls.target).sub(this.wasTarget || new T.Vector3());
+        this.wasTarget = this.controls.target.clone();
+        this.apart = apart;
+        this.controls.update();
+        this.zoom(apart ? 1.3 : 1 / 1.3);
+      }
+      this.pattern.position.copy(this.aside);
     }
 
     nearMaps(maps, shown, which) {
@@ -348,6 +367,7 @@ const Space = (() => {
       this.cornerCamera.position.copy(camera.position).sub(this.controls.target).setLength(6.4);
       this.cornerCamera.lookAt(0, 0, 0);
       renderer.autoClear = false;
+      renderer.clearDepth();
       renderer.setViewport(0, 0, CORNER, CORNER);
       renderer.render(this.corner, this.cornerCamera);
       renderer.autoClear = true;
@@ -357,7 +377,7 @@ const Space = (() => {
         if (!label) { label = document.createElement("bdi"); this.labels.append(label); }
         if (label.textContent !== word.text) label.textContent = word.text;
         label.className = word.kind;
-        const aside = word.kind === "axis", spot = new T.Vector3(...word.at).project(aside ? this.cornerCamera : camera);
+        const aside = word.kind === "axis", spot = aside ? new T.Vector3(...word.at).project(this.cornerCamera) : new T.Vector3(...word.at).add(this.root.position).project(camera);
         const [x, y] = [(spot.x + 1) / 2, (1 - spot.y) / 2];
         const [left, top] = aside ? [x * CORNER - 7, this.height - CORNER + y * CORNER - 9] : [x * this.width + 6, y * this.height + 6];
         label.style.transform = `translate(${left.toFixed(1)}px, ${top.toFixed(1)}px)`;
@@ -383,8 +403,7 @@ const Space = (() => {
 
     look(from) {
       const spots = { "x": [5.6, 0, 0], "y": [0, 5.6, 0], "z": [0.01, -0.01, 5.6], "aslant": ASLANT };
-      this.controls.target.set(0, 0, 0);
-      this.camera.position.set(...spots[from]);
+      this.camera.position.set(...spots[from]).add(this.controls.target);
       this.controls.update();
       this.draw();
     }
@@ -416,8 +435,9 @@ const Space = (() => {
     towards(x, y) {
       const box = this.canvas.getBoundingClientRect(), ray = new T.Raycaster();
       ray.setFromCamera(new T.Vector2(2 * (x - box.left) / box.width - 1, 1 - 2 * (y - box.top) / box.height), this.camera);
-      const hit = ray.ray.intersectSphere(new T.Sphere(new T.Vector3(0, 0, 0), 1.05), new T.Vector3());
-      const spot = hit || ray.ray.closestPointToPoint(new T.Vector3(0, 0, 0), new T.Vector3());
+      const middle = this.root.position.clone().add(this.aside);
+      const hit = ray.ray.intersectSphere(new T.Sphere(middle, 1.05), new T.Vector3());
+      const spot = (hit || ray.ray.closestPointToPoint(middle, new T.Vector3())).sub(middle);
       const long = spot.length();
       if (!(long > 0)) return null;
       const z = this.model.shape.plane ? Math.max(spot.z, 0.02) : spot.z;

@@ -11,6 +11,7 @@ import pandas as pd
 
 from ...answers.cases import Case
 from ...answers.solution import Solution
+from ...arrays.array import Array
 from ...arrays.solved import SolvedArray
 from ...checks.check import check
 from ...checks.findings import Finding
@@ -121,6 +122,8 @@ def _subject(given: Any, label: str | None) -> Subject | Measured | Table:
         return Measured(label or given.label or "measured", given)
     if isinstance(given, Study):
         return Table(label or given.title, given)
+    if isinstance(given, Array):
+        raise UsageError("report: an Array without coupling has no ports to drive: solve it with repeated(...) first")
     if isinstance(given, Design):
         raise UsageError("report: a Design is not solved yet: give solve(design, ...), or its design file")
     raise UsageError(

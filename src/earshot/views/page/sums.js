@@ -287,14 +287,39 @@ const Sums = (() => {
     powerAlong(direction) { return this.power(...angles(direction)); }
     below(direction) { return this.grid.plane && direction[2] < -1e-12; }
 
+    // |co-polar|² and |cross-polar|², as fields.far.co_polar says: Ludwig's third definition about the peak; of a low
+    // beam over a plane vertical or horizontal, whichever is the stronger at the peak.
+    coPolar(e, theta, phi) {
+      const up = e[0] ** 2 + e[1] ** 2, across = e[2] ** 2 + e[3] ** 2;
+      if (!this.frame) {
+        const own = this.at(this.peak.theta, this.peak.phi), low = this.grid.plane && this.peak.theta >= Math.PI / 4;
+        this.frame = low ? { vertical: Math.hypot(own[0], own[1]) >= Math.hypot(own[2], own[3]) } : { axes: this.axes() };
+      }
+      if (!this.frame.axes) return this.frame.vertical ? [up, across] : [across, up];
+      const [axis, along] = this.frame.axes, aside = cross(axis, along);
+      const out = vector(theta, phi);
+      const x = dot(out, along), y = dot(out, aside), turn = Math.hypot(x, y) > 1e-9 ? Math.atan2(y, x) : 0;
+      const polar = Math.acos(Math.min(Math.max(dot(out, axis), -1), 1)), c = Math.cos(turn), s = Math.sin(turn);
+      const unitTheta = [Math.cos(theta) * Math.cos(phi), Math.cos(theta) * Math.sin(phi), -Math.sin(theta)];
+      const unitPhi = [-Math.sin(phi), Math.cos(phi), 0];
+      const parts = [e[0], e[1]].map((t, k) => unitTheta.map((v, i) => t * v + e[2 + k] * unitPhi[i]));
+      const ownTheta = along.map((v, i) => Math.cos(polar) * (c * v + s * aside[i]) - Math.sin(polar) * axis[i]);
+      const ownPhi = along.map((v, i) => -s * v + c * aside[i]);
+      const [re, im] = parts.map((part) => [dot(part, ownTheta), dot(part, ownPhi)]);
+      return [(c * re[0] - s * re[1]) ** 2 + (c * im[0] - s * im[1]) ** 2,
+        (s * re[0] + c * re[1]) ** 2 + (s * im[0] + c * im[1]) ** 2];
+    }
+
     // Of a figure by name, at a field in some direction: dBi, or dB for the axial ratio.
-    figure(name, e) {
+    figure(name, e, theta, phi) {
       const sphere = TURN / WAVE_IMPEDANCE;
       const level = (square, power) => decibels(sphere * square / power);
       const whole = e[0] ** 2 + e[1] ** 2 + e[2] ** 2 + e[3] ** 2;
       switch (name) {
         case "realized gain": return level(whole, this.incident);
         case "directivity": return level(whole, this.radiated);
+        case "gain, co-polar": return level(this.coPolar(e, theta, phi)[0], this.accepted);
+        case "gain, cross-polar": return level(this.coPolar(e, theta, phi)[1], this.accepted);
         case "gain, theta": return level(e[0] ** 2 + e[1] ** 2, this.accepted);
         case "gain, phi": return level(e[2] ** 2 + e[3] ** 2, this.accepted);
         case "gain, right-hand": return level(circular(e)[0] ** 2, this.accepted);
@@ -304,7 +329,14 @@ const Sums = (() => {
       }
     }
 
-    fineAt(k) { return [this.fine[0][k], this.fine[1][k], this.fine[2][k], this.fine[3][k]]; }
+    // A figure at a place of the fine grid.
+    fineFigure(name, k) {
+      const step = this.fineGrid.step * Math.PI / 180, columns = this.fineGrid.columns;
+      const e = [this.fine[0][k], this.fine[1][k], this.fine[2][k], this.fine[3][k]];
+      return this.figure(name, e, Math.floor(k / columns) * step, (k % columns) * step);
+    }
+
+    toldAt(name, theta, phi) { return this.figure(name, this.at(theta, phi), theta, phi); }
 
     fineIntensity() {
       const found = new Float64Array(this.fineGrid.size), [a, b, c, d] = this.fine;
@@ -412,7 +444,7 @@ const Sums = (() => {
       for (let k = 0; k <= count; k++) {
         const along = track.start + k * (track.stop - track.start) / count, direction = track.direction(along);
         angle.push(along * 180 / Math.PI);
-        value.push(this.below(direction) ? null : this.figure(name, this.at(...angles(direction))));
+        value.push(this.below(direction) ? null : this.toldAt(name, ...angles(direction)));
       }
       return { angle, value, about: track.about };
     }
