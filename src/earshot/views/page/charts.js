@@ -13,7 +13,7 @@ const Charts = (() => {
   }
 
   const plain = (value, digits = 4) => (value === null || value === undefined || !Number.isFinite(value) ? "–"
-    : Number(value.toPrecision(digits)).toString().replace("-", "−"));
+    : Number((Math.abs(value) < 1e-12 ? 0 : value).toPrecision(digits)).toString().replace("-", "−"));
 
   function download(name, content, kind) {
     const link = document.createElement("a");

@@ -601,7 +601,7 @@
     $("undo").disabled = !past.length;
     $("redo").disabled = !future.length;
     put($("case"), state.cases[state.live]);
-    $("about").textContent = `${one.label === PAGE.title ? "" : `${one.label}: `}${one.medium}; ${one.unknowns} unknowns; solved in ${plain(one.seconds, 2)} s`;
+    $("about").textContent = `${models.length > 1 ? `${one.label}: ` : ""}${one.medium}; ${one.unknowns} unknowns; solved in ${plain(one.seconds, 2)} s`;
     put($("port"), state.port);
     put($("cut"), state.cut.kind);
     put($("cut-angle"), state.cut.angle);
@@ -689,7 +689,7 @@
         const rows = one.values.map((value) => [value.name, String(value.written), value.kind === "length" ? `${plain(value.value, 6)} m` : `${plain(value.value, 6)}`, value.kind]);
         table(host, `${named}values`, ["name", "as written", "is", "kind"], rows);
       }
-      one.figures.forEach((own) => table(host, `${named}figures, ${own.title}`, ["figure", "value", "unit", "±", "remark"], own.rows.map((row) => [row.figure, row.value, row.unit, (own === one.figures[0] && one.errors[row.figure]) || "", row.remark || ""])));
+      one.figures.forEach((own) => table(host, `${named}figures, ${own.title}`, ["figure", "value", "unit", "±", "remark"], own.rows.map((row) => [row.figure, row.value, row.unit, own === one.figures[0] && one.errors[row.figure] ? plain(one.errors[row.figure], 2) : "", row.remark || ""])));
       one.budgets.forEach((own) => table(host, `${named}where the power goes, ${own.title}`, ["part", "power, W", "share"], own.rows.map((row) => [row.part, row.power_W, row.share])));
       if (one.findings.length) table(host, `${named}what the check found`, ["level", "part", "finding", "remedy"], one.findings.map((f) => [f.level, f.part, f.says, f.remedy]));
       if (one.evidence.length) { const [columns, rows] = rowsOf(one.evidence); table(host, `${named}evidence`, columns, rows); }
