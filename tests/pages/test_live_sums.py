@@ -150,12 +150,13 @@ def test_currents_follow_the_drive(model):
 
 
 @needs_browser
-def test_a_beam_is_steered_as_an_array_is(open_page, tmp_path):
+@pytest.mark.parametrize("size", [(1280, 800), (390, 844)])
+def test_a_beam_is_steered_as_an_array_is(open_page, tmp_path, size):
     layout = es.arrays.grid(3, 2, "0.18 m")
     rod = es.antennas.dipole("868 MHz").antenna.rotated("90 deg", "y").raised("85 mm").over(es.perfect_plane())
     solution = es.solve(es.arrays.repeated(rod, layout), "868 MHz")
     array = arrays.SolvedArray(solution, layout, 868e6)
-    page = open_page(es.report(array, tmp_path / "array.html"))
+    page = open_page(es.report(array, tmp_path / "array.html"), size)
     drive = [{"kind": "power", "size": 1.0, "turn": 0.0, "closing": "reference"}] * 6
     put(page, drive, 868e6)
     page.page.locator("#steer-theta").fill("25")
@@ -174,6 +175,7 @@ def test_a_beam_is_steered_as_an_array_is(open_page, tmp_path):
     assert sorted(sizes) == pytest.approx(sorted((own.ravel() * math.sqrt(6.0) / np.linalg.norm(own)).tolist()))
     # Dragged in 3-D: where the pointer goes, the beam goes.
     page.page.locator("#drag").check()
+    page.page.locator("#canvas").scroll_into_view_if_needed()
     box = page.page.locator("#canvas").bounding_box()
     x, y = box["x"] + 0.5 * box["width"], box["y"] + 0.42 * box["height"]
     page.page.mouse.move(x, y)

@@ -59,8 +59,9 @@ def test_it_opens_from_a_file_and_asks_for_nothing(open_page, tag, tag_page, siz
 
 
 @needs_browser
-def test_the_slider_goes_through_everything(open_page, tag, tag_page):
-    page = open_page(tag_page)
+@pytest.mark.parametrize("size", SIZES)
+def test_the_slider_goes_through_everything(open_page, tag, tag_page, size):
+    page = open_page(tag_page, size)
     stops = page("earshot.models[0].stops")
     assert 150.1e6 in stops
     assert stops == sorted(stops)
@@ -84,10 +85,11 @@ def test_the_slider_goes_through_everything(open_page, tag, tag_page):
 
 
 @needs_browser
-def test_a_termination_is_changed_by_hand(open_page, tmp_path):
+@pytest.mark.parametrize("size", SIZES)
+def test_a_termination_is_changed_by_hand(open_page, tmp_path, size):
     rod = es.antennas.dipole("868 MHz").antenna
     solution = es.solve(es.arrays.repeated(rod, es.arrays.line(3, "0.17 m")), "868 MHz")
-    page = open_page(es.report({"three rods": solution}, tmp_path / "rods.html"))
+    page = open_page(es.report({"three rods": solution}, tmp_path / "rods.html"), size)
     names = [port.name for port in solution.antenna.ports]
     second = page.page.get_by_role("row").filter(has=page.page.get_by_text(names[1], exact=True)).first
     second.get_by_label("closed by").select_option("open")
@@ -235,8 +237,10 @@ def test_tables_sort_and_units_switch(open_page, tag_page):
     assert cells == sorted(cells)
     page.page.locator("#reference").select_option("dBd")
     assert "5.16 dBd" in page.page.locator("#told").inner_text()
+    assert page.page.locator("#tables").inner_text().count("dBd") >= 3
     page.page.locator("#length").select_option("in")
     assert " in." in page.page.locator("#told-note").inner_text()
+    assert "37.3622 in" in page.page.locator("#tables").inner_text()
     page.page.get_by_role("link", name="realized gain").first.click()
     assert "word-realized-gain" in page.page.url
     assert "mismatch" in page.page.locator("#word-realized-gain + dd").inner_text()

@@ -130,6 +130,8 @@ def errors_of(
     def add(name: str, unit: str, value: float, changed: float, with_others: float = 0.0) -> None:
         """with_others: how far the figure might have moved as others beside it did."""
         change = abs(changed - value)
+        # From one side of north to the other is no way round.
+        change = min(change % 360.0, -change % 360.0) if unit == "deg" else change
         figures.append(Figure(name, value, change, signs.share * max(change, 0.5 * with_others), unit))
 
     if not every:

@@ -9,7 +9,9 @@ from typing import Any
 
 import numpy as np
 
+from ... import units
 from ...answers.driven import Driven
+from ...arraytypes import Floats
 from ...errors import EarshotError
 from ...fields.currents import Currents
 from ...files.tables import plain, records
@@ -21,11 +23,10 @@ from ...network.sources import volts, watts
 from ...network.trace import Trace
 from ...running import report
 from ...runs.run import CaseRun
-from ...units import engineering
 from ..near_places import near_maps
 from .metal import bytes_of, currents_of, metal_of
 from .packing import Packed
-from .sphere import ENOUGH, grid_for, powers, sampled
+from .sphere import ENOUGH, Grid, grid_for, powers, sampled
 from .subject import Measured, Subject, Table
 from .tapers import tapers_over
 
@@ -33,6 +34,8 @@ MOST_STOPS = 41
 """Frequencies at which a model has fields and currents."""
 _FIELDS, _CURRENTS = 4_600_000, 2_400_000
 """Bytes that fields and currents of all models may take, before they are packed."""
+_BYTES = 8
+"""Of a field in one direction: two polarisations, each a complex number of two bytes a part."""
 _CURVES = 2_000_000
 """Bytes of admittances."""
 _NEAR_UNKNOWNS = 3000
@@ -75,8 +78,9 @@ def study_of(one: Table) -> dict[str, Any]:
 def model_of(one: Subject, share: Share, packed: Packed) -> dict[str, Any]:
     """Everything that a page holds of a model."""
     solution, antenna = one.solution, one.solution.antenna
-    stops = _stops(one, share)
     report(f"report: fields and currents of {one.label}")
+    found = None if antenna.medium.shut else _grid(one, share)
+    stops = _stops(one, share, found[0] if found else None)
     driven = [[_alone(one, port.name, hertz) for port in antenna.ports] for hertz in stops]
     flows = [[each.flow for each in row] for row in driven]
     notes = list(one.notes)
@@ -93,7 +97,7 @@ def model_of(one: Subject, share: Share, packed: Packed) -> dict[str, Any]:
         "layered": bool(antenna.medium.layered),
         "stopAdmittance": packed.exactly(np.array([_admittance(row) for row in driven])),
         **_curves(solution.network, stops, share, packed, notes),
-        "sphere": None if antenna.medium.shut else _sphere(flows, share, packed, notes),
+        "sphere": _sphere(flows, *found, packed, notes) if found else None,
         "currents": _currents(one, flows, stops, share, packed, notes),
         "near": list(_near(one, packed)),
         "cases": [_case(case, stops) for case in one.cases],
@@ -147,16 +151,26 @@ def _case_frequencies(one: Subject) -> list[float]:
     return list(dict.fromkeys(case.driven.frequency for case in one.cases))
 
 
-def _stops(one: Subject, share: Share) -> list[float]:
-    """Frequencies for fields: those of cases and, as many as there is room for, spread over what is known."""
+def _known(one: Subject) -> Floats:
+    """Frequencies whose currents are known without another solve."""
     solution = one.solution
-    named = _case_frequencies(one)
     interpolated = solution.currents_error is not None and solution.currents_error <= 1e-3
-    others = solution.frequencies if interpolated else solution.solved
-    # A field of a degree or two between directions, of the upper half space or of both.
-    rough = len(solution.antenna.ports) * 8 * 2500
-    room = int(min(MOST_STOPS, max(share.fields // rough, 1)))
-    rest = np.array([f for f in others.tolist() if min(abs(f / h - 1.0) for h in named) > 1e-9])
+    return solution.frequencies if interpolated else solution.solved
+
+
+def _grid(one: Subject, share: Share) -> tuple[Grid, float]:
+    """Directions that tell the field of every port at the highest frequency, and how far they are off."""
+    highest = max([*_known(one).tolist(), *_case_frequencies(one)])
+    flows = [_alone(one, port.name, highest).flow for port in one.solution.antenna.ports]
+    return grid_for(flows, share.fields / (_BYTES * len(flows) * len(_case_frequencies(one))))
+
+
+def _stops(one: Subject, share: Share, grid: Grid | None) -> list[float]:
+    """Frequencies for fields: those of cases and, as many as there is room for, spread over what is known."""
+    named = _case_frequencies(one)
+    each = 0 if grid is None else _BYTES * len(one.solution.antenna.ports) * grid.size
+    room = min(MOST_STOPS, int(share.fields // max(each, 1)))
+    rest = np.array([f for f in _known(one).tolist() if min(abs(f / h - 1.0) for h in named) > 1e-9])
     chosen = _spread(len(rest), max(room - len(named), 0), [])
     return sorted([*named, *rest[chosen].tolist()])
 
@@ -180,9 +194,10 @@ def _stretches(network: Network, kept: Sequence[int]) -> list[list[int]]:
     return found
 
 
-def _sphere(flows: Sequence[Sequence[Currents]], share: Share, packed: Packed, notes: list[str]) -> dict[str, Any]:
-    """Embedded fields at every stop, and what they radiate; the grid is that of the highest frequency."""
-    grid, off = grid_for(flows[-1], share.fields / (8.0 * len(flows) * len(flows[0])))
+def _sphere(
+    flows: Sequence[Sequence[Currents]], grid: Grid, off: float, packed: Packed, notes: list[str]
+) -> dict[str, Any]:
+    """Embedded fields at every stop, and what they radiate."""
     if off > ENOUGH:
         notes.append(
             f"note: fields are held every {grid.step:g} degrees, between which they are off by {100.0 * off:.1g} % of "
@@ -201,7 +216,7 @@ def _sphere(flows: Sequence[Sequence[Currents]], share: Share, packed: Packed, n
 def _near(one: Subject, packed: Packed) -> Iterator[dict[str, Any]]:
     """|E| and |H| on planes, as the first case drives them."""
     first = one.cases[0]
-    asked = [points for points in first.case.near.values() if points.ndim == 3]
+    asked = [name for name, points in first.case.near.items() if points.ndim == 3]
     if not asked and one.solution.unknowns > _NEAR_UNKNOWNS:
         return
     report(f"report: near fields of {one.label}")
@@ -209,8 +224,7 @@ def _near(one: Subject, packed: Packed) -> Iterator[dict[str, Any]]:
         maps = near_maps(first)
     except EarshotError:
         return
-    names = list(first.case.near) if asked else ["upright", "level"]
-    for name, found in zip(names, maps, strict=False):
+    for name, found in zip(asked or ["upright", "level"], maps, strict=False):
         yield {
             "name": visible(name), "stopHz": found.frequency,
             "points": packed.reals(found.points), "e": packed.reals(found.magnitude("E")),
@@ -229,8 +243,9 @@ def _case(one: CaseRun, stops: Sequence[float]) -> dict[str, Any]:
         if through_circuit and port.name in driven.driven:
             ports.append({"kind": "voltage", "amount": plain(volt)})
         elif port.name in sources and not through_circuit:
-            source = sources[port.name].at(driven.frequency)
-            ports.append({"kind": source.kind, "amount": plain(complex(source.amount))})
+            source = sources[port.name]
+            now = {"amount": plain(complex(source.at(driven.frequency).amount)), "delay": source.delay}
+            ports.append({"kind": source.kind, **now, "from": driven.frequency})
         else:
             closing = -volt / ampere if abs(ampere) > 1e-15 * max(abs(volt), 1e-300) else complex(math.inf)
             given = port.name in case.terminations or through_circuit
@@ -250,8 +265,6 @@ def _case(one: CaseRun, stops: Sequence[float]) -> dict[str, Any]:
 
 
 def _degrees(angle: str | float | None) -> float | None:
-    from ... import units
-
     return None if angle is None else math.degrees(units.angle(angle))
 
 
@@ -278,6 +291,6 @@ def _words(one: Subject, notes: Sequence[str]) -> dict[str, Any]:
         "errors": {} if errors is None else {str(k): plain(v) for k, v in errors["±"].items()},
         "record": records(one.solution.run_record()),
         "evidence": [] if one.solution.evidence is None else records(one.solution.evidence.to_frame()),
-        "solvedAt": [engineering(float(f), "Hz", 9) for f in one.solution.solved],
+        "solvedAt": [units.engineering(float(f), "Hz", 9) for f in one.solution.solved],
         "design": one.text, "tables": dict(one.tables),
     }  # fmt: skip

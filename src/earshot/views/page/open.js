@@ -45,13 +45,13 @@ const Open = (() => {
     driveOf(number) {
       return this.cases[number].ports.map((port) => (port.kind === "closed"
         ? { kind: "closed", closing: port.closing, size: 0, turn: 0 }
-        : { kind: port.kind, size: Math.hypot(...port.amount), closing: "reference",
+        : { kind: port.kind, size: Math.hypot(...port.amount), closing: "reference", delay: port.delay || 0, from: port.from || 0,
           turn: Math.atan2(port.amount[1], port.amount[0]) * 180 / Math.PI }));
     }
 
     // Everything that follows from a drive at a stop.
     driven(ports, stop) {
-      const flow = Sums.drivenPorts(this.yAtStops, 2 * stop * this.count ** 2, this.references, ports);
+      const flow = Sums.drivenPorts(this.yAtStops, 2 * stop * this.count ** 2, this.references, ports, this.stops[stop]);
       const told = { ports, stop, hertz: this.stops[stop], flow, ...Sums.seen(flow, this.references, ports) };
       if (!this.radiates || !(told.accepted > 0)) return { ...told, field: null, radiated: 0 };
       told.radiated = Sums.radiated(this.powers, 2 * stop * this.count ** 2, flow);
@@ -65,7 +65,7 @@ const Open = (() => {
     curve(ports, port) {
       const gamma = [], impedance = [], vswr = [];
       for (let k = 0; k < this.hertz.length; k++) {
-        const flow = Sums.drivenPorts(this.y, 2 * k * this.count ** 2, this.references, ports);
+        const flow = Sums.drivenPorts(this.y, 2 * k * this.count ** 2, this.references, ports, this.hertz[k]);
         const row = Sums.seen(flow, this.references, ports).rows[port];
         gamma.push(row.reflection);
         impedance.push(row.impedance);

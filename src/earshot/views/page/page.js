@@ -226,6 +226,7 @@
     $("told-title").textContent = `${solved ? one.cases[0].name : "As driven here"}, ${inWords(now.hertz)}`;
     const changed = Object.keys(one.errors).length && !solved;
     $("told-note").textContent = [solved && Object.keys(errors).length ? "± is what the mesh leaves, estimated" : "", changed ? "The ± of the mesh is known for the case as it was solved" : "",
+      one.cases[state.cases[state.live]].circuit ? "Fed through a circuit: what it gives the ports here is held when the frequency changes" : "",
       `${gainUnit() === "dBd" ? "dBd: 2.15 dB less than dBi. " : ""}Metal ${lengthsTold(one)}`].filter(Boolean).join(". ");
   }
   let figuresNow = null, curveNow = null;
@@ -320,7 +321,7 @@
     if (!one.arrays) return;
     const turns = Sums.steering(one.arrays.places, nearStop(one, state.hertz), theta, phi);
     change("steer", () => {
-      state.drives[state.live].forEach((port, p) => { if (port.kind !== "closed") port.turn = ((turns[p] + 180) % 360 + 360) % 360 - 180; });
+      state.drives[state.live].forEach((port, p) => { if (port.kind !== "closed") Object.assign(port, { turn: ((turns[p] + 180) % 360 + 360) % 360 - 180, delay: 0 }); });
     });
     put($("steer-theta"), fixed(theta * 180 / Math.PI, 1));
     put($("steer-phi"), fixed(phi * 180 / Math.PI, 1).replace("−", "-"));
@@ -431,6 +432,23 @@
       return spec;
     }), { pick: mark, ratio: 0.86 });
   }
+  // What came of a study: a figure against the first value that was changed.
+  function studyChart(host, study) {
+    const [by] = study.changes, numbers = Object.keys(study.rows[0]).filter((key) => !study.changes.includes(key) && study.rows.every((row) => row[key] === null || typeof row[key] === "number"));
+    const x = study.rows.map((row) => parseFloat(row[by]));
+    if (study.changes.length > 1 || x.some((v) => !Number.isFinite(v)) || x.length < 3 || !numbers.length) return;
+    const order = x.map((_, k) => k).sort((a, b) => x[a] - x[b]);
+    const pick = element("select", numbers.map((key) => option(key, key)), { "aria-label": `${study.label}: figure` });
+    if (numbers.includes("gain")) pick.value = "gain";
+    const made = chart(host, study.label, curves(() => {
+      const y = order.map((k) => study.rows[k][pick.value]);
+      return { x: { label: `${by}, ${String(study.rows[0][by]).replace(/^[-+.\d\s]*/, "")}`, domain: [x[order[0]], x[order[order.length - 1]]] },
+        y: { label: `${pick.value}${study.units[pick.value] ? `, ${study.units[pick.value]}` : ""}`, domain: roomFor(y.filter((v) => v !== null), -1e12, 1e12) },
+        series: [{ name: pick.value, colour: Charts.theme().lines[0], dash: "", x: order.map((k) => x[k]), y }] };
+    }));
+    made.heading.after(pick);
+    pick.addEventListener("change", () => made.update());
+  }
   function everyPort() {
     const rows = drivenNow[state.live].rows, x = rows.map((_, p) => p + 1), y = rows.map((row) => (row.fed ? row.vswr : null));
     const worst = Math.max(...y.filter((v) => Number.isFinite(v) && v !== null), 2.9);
@@ -445,7 +463,7 @@
     if (!now || !now.field || one.stops.length < 3) return [];
     const { theta, phi } = now.field.peak, gain = [], realized = [];
     one.stops.forEach((_, stop) => {
-      const flow = Sums.drivenPorts(one.yAtStops, 2 * stop * one.count ** 2, one.references, state.drives[state.live]);
+      const flow = Sums.drivenPorts(one.yAtStops, 2 * stop * one.count ** 2, one.references, state.drives[state.live], one.stops[stop]);
       const seen = Sums.seen(flow, one.references, state.drives[state.live]);
       const e = one.grid.at(Sums.combined(one.grid, one.fields, one.scales, stop, flow), theta, phi);
       const over = (power) => level(Sums.decibels(2 * Math.PI * (e[0] ** 2 + e[1] ** 2 + e[2] ** 2 + e[3] ** 2) / 376.730313412 / power));
@@ -614,7 +632,10 @@
 
   function controls() {
     for (const [id, key] of [["figure", "figure"], ["law", "law"], ["currents", "currents"], ["near", "near"], ["cut-axis", "axis"], ["length", "length"], ["reference", "reference"]]) {
-      $(id).addEventListener("change", () => { view[key] = $(id).value; if (key === "currents" && space) { space.move(view.currents === "moving"); if (view.currents !== "moving") space.phase = 0; } update(); });
+      $(id).addEventListener("change", () => { view[key] = $(id).value; if (key === "currents" && space) { space.move(view.currents === "moving"); if (view.currents !== "moving") space.phase = 0; }
+        if (id === "length" || id === "reference") tables();
+        update();
+      });
     }
     for (const [id, key] of [["opacity", "opacity"], ["cut-share", "share"]]) $(id).addEventListener("input", () => { view[key] = Number($(id).value); spaceTold(drivenNow[state.live]); });
     for (const id of ["apart", "edges"]) $(id).addEventListener("change", () => { view[id] = $(id).checked; spaceTold(drivenNow[state.live]); });
@@ -653,7 +674,7 @@
     $("both").addEventListener("change", () => change("both", () => { state.both = $("both").checked; }));
     $("quantity").addEventListener("change", () => change("quantity", () => { state.quantity = $("quantity").value; }));
     $("steer").addEventListener("click", () => steer(Number($("steer-theta").value) * Math.PI / 180, Number($("steer-phi").value) * Math.PI / 180));
-    $("in-phase").addEventListener("click", () => change("in phase", () => state.drives[state.live].forEach((port) => { port.turn = 0; })));
+    $("in-phase").addEventListener("click", () => change("in phase", () => state.drives[state.live].forEach((port) => Object.assign(port, { turn: 0, delay: 0 }))));
     $("taper").addEventListener("change", () => tapered($("taper").value));
     $("drag").addEventListener("change", () => { if (space) space.steer = $("drag").checked ? ([theta, phi]) => steer(theta, phi) : null; });
     for (const button of document.querySelectorAll("[data-look]")) button.addEventListener("click", () => space && space.look(button.dataset.look));
@@ -679,17 +700,19 @@
   // --- tables, words, archive
   const cell = (value) => (Array.isArray(value) ? `${plain(value[0], 5)} ${value[1] < 0 ? "−" : "+"} ${plain(Math.abs(value[1]), 5)}j` : value);
   const rowsOf = (records) => { const columns = Object.keys(records[0] || {}); return [columns.map((c) => c.replace(/_/g, " ")), records.map((record) => columns.map((c) => cell(record[c])))]; };
+  // Gains and lengths as they are wished.
+  const inUnits = (row) => (row.unit === "dBi" && view.reference === "dBd" && row.value !== null ? { ...row, value: level(row.value), unit: "dBd" } : row);
   function tables() {
     const host = $("tables");
+    host.replaceChildren();
     for (const one of PAGE.studies) { const [columns, rows] = rowsOf(one.rows); table(host, one.label, columns, rows); }
     for (const one of models) {
       const named = models.length > 1 ? `${one.label}: ` : "";
       if (one.values.length) {
-        // Lengths in the unit that is chosen.
-        const rows = one.values.map((value) => [value.name, String(value.written), value.kind === "length" ? `${plain(value.value, 6)} m` : `${plain(value.value, 6)}`, value.kind]);
+        const rows = one.values.map((value) => [value.name, String(value.written), value.kind === "length" ? `${plain(value.value / METRES[view.length], 6)} ${view.length}` : `${plain(value.value, 6)}`, value.kind]);
         table(host, `${named}values`, ["name", "as written", "is", "kind"], rows);
       }
-      one.figures.forEach((own) => table(host, `${named}figures, ${own.title}`, ["figure", "value", "unit", "±", "remark"], own.rows.map((row) => [row.figure, row.value, row.unit, own === one.figures[0] && one.errors[row.figure] ? plain(one.errors[row.figure], 2) : "", row.remark || ""])));
+      one.figures.forEach((own) => table(host, `${named}figures, ${own.title}`, ["figure", "value", "unit", "±", "remark"], own.rows.map(inUnits).map((row) => [row.figure, row.value, row.unit, own === one.figures[0] && one.errors[row.figure] ? plain(one.errors[row.figure], 2) : "", row.remark || ""])));
       one.budgets.forEach((own) => table(host, `${named}where the power goes, ${own.title}`, ["part", "power, W", "share"], own.rows.map((row) => [row.part, row.power_W, row.share])));
       if (one.findings.length) table(host, `${named}what the check found`, ["level", "part", "finding", "remedy"], one.findings.map((f) => [f.level, f.part, f.says, f.remedy]));
       if (one.evidence.length) { const [columns, rows] = rowsOf(one.evidence); table(host, `${named}evidence`, columns, rows); }
@@ -724,6 +747,8 @@
     gains.figure.hidden = true;
   }
   if (!models.some((one) => one.radiates)) { $("pattern").hidden = true; const small = charts.find((one) => one.title === "Pattern"); small.hidden = true; small.figure.hidden = true; }
+  $("studies").hidden = !PAGE.studies.length;
+  for (const study of PAGE.studies) studyChart($("studies"), study);
   tables();
   glossary();
   archive();

@@ -44,6 +44,11 @@ class Grid:
         """φ (n,), radians."""
         return np.asarray(np.radians(self.step * np.arange(round(360.0 / self.step))))
 
+    @property
+    def size(self) -> int:
+        """How many directions."""
+        return len(self.theta) * len(self.phi)
+
     def at(self, samples: Complexes, theta: Floats, phi: Floats) -> Complexes:
         """Fields (..., n) in directions (n,) between samples (..., m, k) of it: Lagrange's polynomials through eight of
         them each way. Beyond the zenith E_θ and E_φ go on half a turn round, with the other sign.
@@ -100,12 +105,11 @@ def grid_for(sources: Sequence[Source], most: float) -> tuple[Grid, float]:
     found = None
     for step in STEPS:
         grid = Grid(step, one.plane, torn)
-        if found is not None and len(grid.theta) * len(grid.phi) > most:
+        if found is not None and grid.size > most:
             break
         samples = sampled(tried, grid)
         off = float(np.abs(grid.at(samples, theta, phi) - exact).max() / np.abs(samples).max())
         found = grid, off
-        # A field that is no finer than this cannot be told apart any worse by half the step.
         if off <= ENOUGH:
             break
     assert found is not None

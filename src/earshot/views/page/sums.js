@@ -55,8 +55,9 @@ const Sums = (() => {
   }
 
   // Voltages and currents at the ports: each obeys v V + i I = e with I = Y V, as network.sources.driven_ports says.
-  // ports: {kind: power | voltage | current | closed, size, turn (degrees), closing: reference | open | short | [R, X]}.
-  function drivenPorts(admittance, offset, references, ports) {
+  // ports: {kind: power | voltage | current | closed, size, turn (degrees), closing: reference | open | short | [R, X]};
+  // one that is late by a delay (s) has its turn at the frequency `from`.
+  function drivenPorts(admittance, offset, references, ports, hertz) {
     const n = ports.length;
     const real = new Float64Array(n * n), imag = new Float64Array(n * n);
     const er = new Float64Array(n), ei = new Float64Array(n);
@@ -72,7 +73,7 @@ const Sums = (() => {
         if (port.kind === "voltage") i = [0, 0];
         else if (port.kind === "current") { v = [0, 0]; i = [1, 0]; }
         else size *= Math.sqrt(8 * reference[0]);
-        const turn = port.turn * Math.PI / 180;
+        const turn = port.turn * Math.PI / 180 - (port.delay ? TURN * (hertz - port.from) * port.delay : 0);
         er[p] = size * Math.cos(turn);
         ei[p] = size * Math.sin(turn);
       }
