@@ -9,6 +9,7 @@ import pytest
 import earshot as es
 from browser import browser, needs_browser
 from earshot import arrays
+from earshot.network.sources import Source
 
 NEAR = 1e-3
 PARTS = {
@@ -126,6 +127,20 @@ def test_any_drive_gives_what_earshot_gives(model, seed):
         for name, own in PARTS.items():
             level = model(f"earshot.gain({theta}, {phi}, {name!r})")
             assert 10.0 ** (level / 20.0) == pytest.approx(10.0 ** (exact[own] / 20.0), abs=NEAR * top)
+
+
+@needs_browser
+def test_what_is_late_turns_with_the_frequency(model):
+    solution = model.solution
+    names = [port.name for port in solution.antenna.ports][:2]
+    late = {names[0]: 0.0, names[1]: 3.7e-10}
+    told = [{"kind": "power", "size": 1, "turn": 0, "delay": late[n], "from": 0, "closing": "reference"} for n in names]
+    told += [{"kind": "closed", "closing": "reference", "size": 0, "turn": 0}] * (len(solution.antenna.ports) - 2)
+    for hertz in solution.solved[[0, -1]].tolist():
+        found = put(model, told, hertz)
+        driven = solution.drive({n: Source("power", 1.0, late[n]) for n in names}, hertz)
+        for row, volt in zip(found["ports"], driven.voltages, strict=True):
+            assert complex(*row["v"]) == pytest.approx(complex(volt), rel=NEAR)
 
 
 @needs_browser

@@ -1,7 +1,7 @@
 // Charts: curves over frequency or angle, polar cuts, the Smith chart; read under the pointer, marked, enlarged, saved.
 const Charts = (() => {
   "use strict";
-  const { axisBottom, axisLeft, format, line, scaleLinear, select } = library;
+  const { axisBottom, axisLeft, line, scaleLinear, select } = library;
   const DASHES = ["", "9 4", "3 3", "12 4 3 4", "1.5 4"];
   const RINGS = [0, 3, 6, 12, 24, 48];
 
@@ -425,5 +425,5 @@ const Charts = (() => {
     };
   }
 
-  return { Chart, curves, polar, smith, theme, plain, csv, download, nearest, DASHES, format };
+  return { Chart, curves, polar, smith, theme, plain, csv, download, nearest, DASHES };
 })();

@@ -24,7 +24,7 @@ const Open = (() => {
       this.y = open(content.admittance);
       this.yAtStops = open(content.stopAdmittance);
       if (content.sphere) {
-        this.grid = new Sums.Grid(content.sphere.step, content.sphere.plane, content.sphere.torn);
+        this.grid = new Fields.Grid(content.sphere.step, content.sphere.plane, content.sphere.torn);
         this.fields = open(content.sphere.fields);
         this.scales = content.sphere.fields.scale;
         this.powers = open(content.sphere.powers);
@@ -55,8 +55,8 @@ const Open = (() => {
       const told = { ports, stop, hertz: this.stops[stop], flow, ...Sums.seen(flow, this.references, ports) };
       if (!this.radiates || !(told.accepted > 0)) return { ...told, field: null, radiated: 0 };
       told.radiated = Sums.radiated(this.powers, 2 * stop * this.count ** 2, flow);
-      const parts = Sums.combined(this.grid, this.fields, this.scales, stop, flow);
-      told.field = new Sums.Field(this.grid, parts, {
+      const parts = Fields.combined(this.grid, this.fields, this.scales, stop, flow);
+      told.field = new Fields.Field(this.grid, parts, {
         accepted: told.accepted, incident: told.incident, radiated: told.radiated });
       return told;
     }

@@ -24,7 +24,7 @@ from .packing import Packed
 from .subject import Measured, Reportable, Subject, Table, subjects
 
 MOST_MODELS = 24
-_SCRIPTS = ("sums.js", "open.js", "charts.js", "scene.js", "page.js")
+_SCRIPTS = ("sums.js", "fields.js", "open.js", "charts.js", "paper.js", "drawings.js", "scene.js", "page.js")
 
 
 def report(
