@@ -10,6 +10,7 @@ import pytest
 
 import earshot as es
 from earshot import studies
+from earshot.views.page import contents
 from earshot.views.page.sphere import ENOUGH, grid_for, powers, sampled
 
 
@@ -103,6 +104,29 @@ def test_a_study_and_a_circuit_are_in_it(demo_path, tmp_path):
     assert volts == pytest.approx(
         [v for v, p in zip(first.voltages, first.antenna.ports, strict=True) if p.name in first.driven]
     )
+
+
+def test_what_is_too_large_is_cut_down_with_a_word(tmp_path, monkeypatch):
+    rods = es.arrays.repeated(es.antennas.dipole("868 MHz").antenna, es.arrays.line(3, "1.4 m"))
+    solution = es.solve(rods, [es.band("860 MHz", "876 MHz", 17), "868 MHz"])
+    whole, raw = held(es.report(solution, tmp_path / "whole.html"))
+    for name, room in (("_FIELDS", 40_000), ("_CURRENTS", 100), ("_CURVES", 400)):
+        monkeypatch.setattr(contents, name, room)
+    page = es.report(solution, tmp_path / "small.html")
+    small, cut = held(page)
+    one = small["models"][0]
+    assert len(cut) < 0.5 * len(raw)
+    assert len(one["stops"]) == 1 < len(whole["models"][0]["stops"])
+    said = " ".join(one["notes"])
+    for word in ("fields are held every", "currents are too many", "curves are drawn through"):
+        assert word in said
+        assert word not in " ".join(whole["models"][0]["notes"])
+    # How far the fields are off is measured, and told.
+    assert ENOUGH < one["sphere"]["error"] < 1.0
+    flow = one["currents"]
+    ends = np.frombuffer(cut, "<i2", int(np.prod(flow["ends"]["shape"])), flow["ends"]["at"]) * flow["ends"]["scale"][0]
+    exact = solution.drive({rods.ports[0].name: es.watts(1)}, one["stops"][0]).flow.ends
+    assert ends.reshape(*exact.shape, 2) @ [1, 1j] == pytest.approx(exact, abs=1e-4 * np.abs(exact).max())
 
 
 def test_what_does_not_radiate_has_a_page(tmp_path):

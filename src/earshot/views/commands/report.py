@@ -42,7 +42,7 @@ def report(
     """
     from ..page.report import report as write_report
 
-    target = out or Path(f"{paths[0].stem}.html")
+    target = out or Path(f"{paths[0].stem or 'report'}.html")
     if target.suffix.lower() not in (".html", ".htm"):
         raise UsageError(f"--out {target}: a report is a page: let its name end in .html")
     make_folder(target.parent)

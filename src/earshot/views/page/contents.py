@@ -38,22 +38,25 @@ _BYTES = 8
 """Of a field in one direction: two polarisations, each a complex number of two bytes a part."""
 _CURVES = 2_000_000
 """Bytes of admittances."""
+_MOST_NEAR = 6
+"""Models of one page that have near fields."""
 _NEAR_UNKNOWNS = 3000
 """Unknowns above which near fields that no case names are left out."""
 
 
 @dataclass(frozen=True, slots=True)
 class Share:
-    """What a model may take of the page, bytes."""
+    """What a model may take of the page, bytes; and whether it may have near fields."""
 
     fields: float
     currents: float
     curves: float
+    near: bool
 
     @classmethod
     def of(cls, models: int) -> Share:
         """A fair share."""
-        return cls(_FIELDS / models, _CURRENTS / models, _CURVES / models)
+        return cls(_FIELDS / models, _CURRENTS / models, _CURVES / models, models <= _MOST_NEAR)
 
 
 def measured_of(one: Measured, packed: Packed) -> dict[str, Any]:
@@ -99,7 +102,7 @@ def model_of(one: Subject, share: Share, packed: Packed) -> dict[str, Any]:
         **_curves(solution.network, stops, share, packed, notes),
         "sphere": _sphere(flows, *found, packed, notes) if found else None,
         "currents": _currents(one, flows, stops, share, packed, notes),
-        "near": list(_near(one, packed)),
+        "near": list(_near(one, packed)) if share.near else [],
         "cases": [_case(case, stops) for case in one.cases],
         "arrays": _array(one),
     }

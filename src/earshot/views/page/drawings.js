@@ -46,7 +46,10 @@ function Drawings(page, shared) {
     });
   }
   function bandAxis() {
-    const all = bandCurves.flatMap((one) => [one.hertz[0], one.hertz[one.hertz.length - 1]]);
+    // What lies in quite another band does not squeeze the one that is looked at.
+    const ends = (one) => [one.hertz[0], one.hertz[one.hertz.length - 1]], own = bandCurves.find((one) => one.live);
+    const beside = (one) => own.hertz.length < 3 || (ends(one)[0] <= ends(own)[1] && ends(one)[1] >= ends(own)[0]);
+    const all = bandCurves.filter(beside).flatMap(ends);
     let low = Math.min(...all), high = Math.max(...all);
     if (!(high > low * (1 + 1e-9))) { low *= 0.98; high *= 1.02; }
     const [size, unit] = scaleOf(high);
