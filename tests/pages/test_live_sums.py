@@ -130,6 +130,22 @@ def test_any_drive_gives_what_earshot_gives(model, seed):
 
 
 @needs_browser
+@pytest.mark.parametrize("kind", ["board_dipole", "stripline_slot"])
+def test_fields_that_are_steep_or_torn_at_the_horizon(open_page, tmp_path, kind):
+    """Open boards, and slots with nothing below: to a thousandth of the greatest within half a degree of it, too."""
+    solution = es.solve(getattr(es.antennas, kind)("5.8 GHz"), "5.8 GHz")
+    page = open_page(es.report(solution, tmp_path / "page.html"))
+    assert not page("earshot.models[0].notes")
+    field = solution.drive(es.watts(1)).far_field()
+    top = math.sqrt(float(field.gain(*field.peak)))
+    chance = np.random.default_rng(3)
+    for theta in np.radians(90.0 + np.array([-20, -3, -0.5, -0.1, 0.1, 0.5, 3, 20, 60, 89.9])):
+        phi = chance.uniform(0.0, 2.0 * math.pi)
+        level = page(f"earshot.gain({theta}, {phi})")
+        assert 10.0 ** (level / 20.0) == pytest.approx(math.sqrt(float(field.gain(theta, phi))), abs=NEAR * top)
+
+
+@needs_browser
 def test_what_is_late_turns_with_the_frequency(model):
     solution = model.solution
     names = [port.name for port in solution.antenna.ports][:2]

@@ -209,7 +209,7 @@ def _sphere(
     return {
         "step": grid.step,
         "plane": grid.plane,
-        "torn": grid.torn,
+        "steep": grid.steep,
         "error": off,
         "fields": packed.scaled([sampled(row, grid) for row in flows], 2),
         "powers": packed.exactly([powers(row) for row in flows]),

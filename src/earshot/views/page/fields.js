@@ -21,33 +21,47 @@ const Fields = (() => {
     return first;
   }
 
-  // Directions a step of degrees apart, as views.page.sphere.Grid: plane, nothing below; torn at the horizon.
+  // Directions a step of degrees apart, as views.page.sphere.Grid: plane, nothing below; steep, rows draw together at the
+  // horizon, and what is below it is another field.
   class Grid {
-    constructor(step, plane, torn) {
+    constructor(step, plane, steep, torn = steep && !plane) {
       this.step = step;
       this.plane = plane;
+      this.steep = steep;
       this.torn = torn;
       this.quarter = Math.round(90 / step);
-      this.rows = this.quarter * (plane ? 1 : 2) + 1;
+      // What is torn at the horizon has it twice, from above and from below.
+      this.rows = this.quarter * (plane ? 1 : 2) + 1 + (torn ? 1 : 0);
       this.columns = Math.round(360 / step);
       this.size = this.rows * this.columns;
       this.room = { rows: new Int32Array(TAPS), shifts: new Int32Array(TAPS), across: new Float64Array(TAPS),
         along: new Float64Array(TAPS) };
     }
 
-    // Rows of eight neighbours with their weights, from a place in the arrays on; columns of what lies beyond the
+    // θ of a row, degrees, and whether it looks at it from below the horizon.
+    theta(row) {
+      const own = this.torn && row > this.quarter ? row - 1 : row, share = Math.min(own, 2 * this.quarter - own) / this.quarter;
+      const above = 90 * (this.steep ? Math.sin(share * Math.PI / 2) : share);
+      return own > this.quarter ? 180 - above : above;
+    }
+    place(theta, below) {
+      const share = Math.min(Math.max(Math.min(theta, 180 - theta) / 90, 0), 1);
+      const own = this.quarter * (this.steep ? 2 / Math.PI * Math.asin(share) : share);
+      return (theta > 90 ? 2 * this.quarter - own : own) + (below ? 1 : 0);
+    }
+    below(row) { return this.torn && row > this.quarter; }
+
+    // Rows of eight neighbours of an angle (degrees) with their weights, from a place in the arrays on; columns of what lies beyond the
     // zenith or the nadir are half a turn round.
-    rowTaps(place, rows, shifts, weights, from = 0) {
+    rowTaps(theta, below, rows, shifts, weights, from = 0) {
       let low = -Infinity, high = Infinity;
-      if (this.plane || this.torn) {
-        if (place <= this.quarter) high = this.quarter; else low = this.quarter;
-      }
-      const first = taps(place, low, high, weights, from), half = 2 * this.quarter;
+      if (below) low = this.quarter + 1; else if (this.plane || this.torn) high = this.quarter;
+      const first = taps(this.place(theta, below), low, high, weights, from), last = this.rows - 1;
       for (let k = 0; k < TAPS; k++) {
-        let row = (((first + k) % (2 * half)) + 2 * half) % (2 * half);
-        const beyond = row > half;
+        let row = first + k;
+        const beyond = row < 0 || row > last;
         if (beyond) {
-          row = 2 * half - row;
+          row = row < 0 ? -row : 2 * last - row;
           weights[from + k] = -weights[from + k];
         }
         rows[from + k] = row;
@@ -58,7 +72,8 @@ const Fields = (() => {
     // (E_θ, E_φ) at any direction, from samples of four parts [θ real, θ imaginary, φ real, φ imaginary].
     at(parts, theta, phi) {
       const { rows, shifts, across, along } = this.room, count = this.columns, [a, b, c, d] = parts;
-      this.rowTaps(theta * 180 / Math.PI / this.step, rows, shifts, across);
+      const degrees = theta * 180 / Math.PI;
+      this.rowTaps(degrees, this.torn && degrees > 90, rows, shifts, across);
       const first = taps(phi * 180 / Math.PI / this.step, -Infinity, Infinity, along) + 2 * count;
       let tr = 0, ti = 0, pr = 0, pi = 0;
       for (let j = 0; j < TAPS; j++) {
@@ -102,7 +117,7 @@ const Fields = (() => {
       const ratio = fine.step / this.step, count = this.columns;
       const rows = new Int32Array(TAPS * fine.rows), shifts = new Int32Array(rows.length), across = new Float64Array(rows.length);
       const columns = new Int32Array(TAPS * fine.columns), along = new Float64Array(columns.length);
-      for (let r = 0; r < fine.rows; r++) this.rowTaps(r * ratio, rows, shifts, across, TAPS * r);
+      for (let r = 0; r < fine.rows; r++) this.rowTaps(fine.theta(r), fine.below(r), rows, shifts, across, TAPS * r);
       for (let c = 0; c < fine.columns; c++) {
         const first = taps(c * ratio, -Infinity, Infinity, along, TAPS * c) + count;
         for (let k = 0; k < TAPS; k++) columns[TAPS * c + k] = (first + k) % count;
@@ -148,7 +163,7 @@ const Fields = (() => {
       this.parts = parts;
       Object.assign(this, powers);
       // Fine enough to look at, and to see every lobe.
-      this.fineGrid = grid.step <= 2 ? grid : new Grid(2, grid.plane, grid.torn);
+      this.fineGrid = grid.step <= 2 && !grid.steep ? grid : new Grid(Math.min(grid.step, 2), grid.plane, false, grid.torn);
       this.fine = this.fineGrid === grid ? parts : grid.refined(parts, this.fineGrid);
       this.peak = this.findPeak();
     }
@@ -204,7 +219,7 @@ const Fields = (() => {
     fineFigure(name, k) {
       const step = this.fineGrid.step * Math.PI / 180, columns = this.fineGrid.columns;
       const e = [this.fine[0][k], this.fine[1][k], this.fine[2][k], this.fine[3][k]];
-      return this.figure(name, e, Math.floor(k / columns) * step, (k % columns) * step);
+      return this.figure(name, e, this.fineGrid.theta(Math.floor(k / columns)) * Math.PI / 180, (k % columns) * step);
     }
 
     toldAt(name, theta, phi) { return this.figure(name, this.at(theta, phi), theta, phi); }
@@ -243,7 +258,8 @@ const Fields = (() => {
       for (let k = 1; k < u.length; k++) if (u[k] > u[best]) best = k;
       this.fineLevels = u;
       const step = this.fineGrid.step * Math.PI / 180;
-      return this.climbed(Math.floor(best / this.fineGrid.columns) * step, (best % this.fineGrid.columns) * step, step / 2);
+      const { columns } = this.fineGrid;
+      return this.climbed(this.fineGrid.theta(Math.floor(best / columns)) * Math.PI / 180, (best % columns) * step, step / 2);
     }
 
     // The strongest lobe besides the main one, dB below it; null without one. Equal beams, to 0.05 dB, are none.
@@ -271,7 +287,7 @@ const Fields = (() => {
       tops.sort((a, b) => b[0] - a[0]);
       const step = this.fineGrid.step * Math.PI / 180;
       for (const [, r, c] of tops.slice(0, 12)) {
-        const lobe = this.climbed(r * step, c * step, step / 2);
+        const lobe = this.climbed(this.fineGrid.theta(r) * Math.PI / 180, c * step, step / 2);
         const level = decibels(lobe.level / this.peak.level);
         if (level < -EQUAL) return { ...lobe, level };
       }

@@ -24,7 +24,7 @@ const Open = (() => {
       this.y = open(content.admittance);
       this.yAtStops = open(content.stopAdmittance);
       if (content.sphere) {
-        this.grid = new Fields.Grid(content.sphere.step, content.sphere.plane, content.sphere.torn);
+        this.grid = new Fields.Grid(content.sphere.step, content.sphere.plane, content.sphere.steep);
         this.fields = open(content.sphere.fields);
         this.scales = content.sphere.fields.scale;
         this.powers = open(content.sphere.powers);

@@ -401,7 +401,7 @@
       const now = page.driven[page.state.live];
       if (!now.field) return;
       const grid = now.field.fineGrid, rows = [["theta, deg", "phi, deg", ...Object.keys(FIGURES)]];
-      for (let k = 0; k < grid.size; k++) rows.push([Math.floor(k / grid.columns) * grid.step, (k % grid.columns) * grid.step, ...Object.keys(FIGURES).map((name) => now.field.fineFigure(name, k).toFixed(3))]);
+      for (let k = 0; k < grid.size; k++) rows.push([grid.theta(Math.floor(k / grid.columns)), (k % grid.columns) * grid.step, ...Object.keys(FIGURES).map((name) => now.field.fineFigure(name, k).toFixed(3))]);
       download(`${model().title}-pattern`, new Blob([csv(rows)], { type: "text/csv" }), "csv");
     });
     let waiting = 0;

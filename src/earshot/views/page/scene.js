@@ -251,7 +251,7 @@ const Space = (() => {
         this.pattern.frustumCulled = false;
         const step = grid.step * Math.PI / 180;
         this.unitDirections = new Float32Array(rows * columns * 3);
-        for (let r = 0; r < rows; r++) for (let c = 0; c < columns; c++) this.unitDirections.set(Sums.vector(r * step, c * step), 3 * (r * columns + c));
+        for (let r = 0; r < rows; r++) for (let c = 0; c < columns; c++) this.unitDirections.set(Sums.vector(grid.theta(r) * Math.PI / 180, c * step), 3 * (r * columns + c));
       }
       const mesh = this.pattern, points = mesh.geometry.attributes.position, colours = mesh.geometry.attributes.color;
       mesh.visible = true;

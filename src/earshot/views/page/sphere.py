@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ...arraytypes import Complexes, Floats, Ints
+from ...arraytypes import Bools, Complexes, Floats, Ints
 from ...constants import WAVE_IMPEDANCE
 from ...fields.source import Source, all_directions
 
@@ -17,18 +17,20 @@ STEPS = (6.0, 5.0, 3.0, 2.0, 1.5, 1.0)
 ENOUGH = 3e-4
 """How far a field between these directions may be off, as a share of its greatest."""
 _TAPS = 8
+_BESIDE = 1e-7
+"""Radians off the horizon at which a field above or below it is taken for the one there."""
 _TRIED = 240
 
 
 @dataclass(frozen=True, slots=True)
 class Grid:
-    """Directions a step of degrees apart. plane: nothing is below the horizon. torn: what is below it is another field,
-    so that nothing is interpolated across.
+    """Directions a step of degrees apart. plane: nothing is below the horizon. steep: fields change within a degree of
+    it, as over layers and earth, so that rows draw together there: θ is a quarter turn's sine of their number.
     """
 
     step: float
     plane: bool
-    torn: bool
+    steep: bool
 
     @property
     def _quarter(self) -> int:
@@ -36,8 +38,27 @@ class Grid:
 
     @property
     def theta(self) -> Floats:
-        """θ (m,), radians."""
-        return np.asarray(np.radians(self.step * np.arange(self._quarter * (1 if self.plane else 2) + 1)))
+        """θ (m,), radians; a torn sphere has its horizon twice, from above and from below."""
+        share = np.arange(self._quarter + 1) / self._quarter
+        above = 0.5 * math.pi * (np.sin(0.5 * math.pi * share) if self.steep else share)
+        if self.plane:
+            return np.asarray(above)
+        below = math.pi - above[::-1]
+        if not self.torn:
+            return np.concatenate([above, below[1:]])
+        return np.concatenate([above[:-1], [0.5 * math.pi - _BESIDE, 0.5 * math.pi + _BESIDE], below[1:]])
+
+    @property
+    def torn(self) -> bool:
+        """Whether what is below the horizon is another field, so that nothing is interpolated across."""
+        return self.steep and not self.plane
+
+    def _rows_at(self, theta: Floats, below: Bools) -> Floats:
+        """Where angles lie among the rows."""
+        share = np.where(theta > 0.5 * math.pi, math.pi - theta, theta) / (0.5 * math.pi)
+        share = 2.0 / math.pi * np.arcsin(np.clip(share, 0.0, 1.0)) if self.steep else share
+        places = self._quarter * share
+        return np.where(theta > 0.5 * math.pi, 2 * self._quarter - places, places) + below
 
     @property
     def phi(self) -> Floats:
@@ -53,25 +74,19 @@ class Grid:
         """Fields (..., n) in directions (n,) between samples (..., m, k) of it: Lagrange's polynomials through eight of
         them each way. Beyond the zenith E_θ and E_φ go on half a turn round, with the other sign.
         """
-        across, turns = np.degrees(theta) / self.step, np.degrees(phi) / self.step
-        rows, by_row = self._taps(across, *self._within(across))
+        below = self.torn & (theta > 0.5 * math.pi)
+        across, turns = self._rows_at(theta, below), np.degrees(phi) / self.step
+        low, high = np.full(len(theta), -math.inf), np.full(len(theta), math.inf)
+        if self.plane or self.torn:
+            high[~below], low[below] = self._quarter, self._quarter + 1
+        rows, by_row = self._taps(across, low, high)
         columns, by_column = self._taps(turns, np.full(len(phi), -math.inf), np.full(len(phi), math.inf))
-        half, count = 2 * self._quarter, len(self.phi)
-        rows = np.mod(rows, 2 * half)
-        beyond = rows > half
-        rows = np.where(beyond, 2 * half - rows, rows)
+        last, count = len(self.theta) - 1, len(self.phi)
+        beyond = (rows < 0) | (rows > last)
+        rows = np.where(rows < 0, -rows, np.where(rows > last, 2 * last - rows, rows))
         place = np.mod(columns[:, None] + np.where(beyond, count // 2, 0)[:, :, None], count)
         weights = by_row[:, :, None] * np.where(beyond, -1.0, 1.0)[:, :, None] * by_column[:, None]
         return np.asarray((samples[..., rows[:, :, None], place] * weights).sum(axis=(-2, -1)))
-
-    def _within(self, across: Floats) -> tuple[Floats, Floats]:
-        """The first and last row that may be used for each direction."""
-        low, high = np.full(len(across), -math.inf), np.full(len(across), math.inf)
-        if self.plane or self.torn:
-            above = across <= self._quarter
-            high[above] = self._quarter
-            low[~above] = self._quarter
-        return low, high
 
     @staticmethod
     def _taps(places: Floats, low: Floats, high: Floats) -> tuple[Ints, Floats]:
@@ -97,14 +112,13 @@ def grid_for(sources: Sequence[Source], most: float) -> tuple[Grid, float]:
     one = sources[0]
     # Elements of an array are alike; those in the middle and at the ends stand for all.
     tried = [sources[n] for n in sorted({0, len(sources) // 2, len(sources) - 1})]
-    torn = bool(one.abrupt and not one.plane)
     chance = np.random.default_rng(11)
     cosine = chance.uniform(0.0 if one.plane else -1.0, 1.0, _TRIED)
     theta, phi = np.arccos(cosine), chance.uniform(0.0, 2.0 * math.pi, _TRIED)
     exact = np.array([source.far_field(theta, phi) for source in tried])
     found = None
     for step in STEPS:
-        grid = Grid(step, one.plane, torn)
+        grid = Grid(step, one.plane, one.abrupt)
         if found is not None and grid.size > most:
             break
         samples = sampled(tried, grid)
