@@ -136,7 +136,14 @@ def test_fields_that_are_steep_or_torn_at_the_horizon(open_page, tmp_path, kind)
     solution = es.solve(getattr(es.antennas, kind)("5.8 GHz"), "5.8 GHz")
     page = open_page(es.report(solution, tmp_path / "page.html"))
     assert not page("earshot.models[0].notes")
-    field = solution.drive(es.watts(1)).far_field()
+    driven = solution.drive(es.watts(1))
+    flows = page(
+        "(() => { const m = earshot.models[0]; return Array.from(m.flowOf(m.driven(m.driveOf(0), 0)).density); })()"
+    )
+    whole = np.linalg.norm(np.array(flows).reshape(-1, 3, 2) @ [1.0, 1j], axis=1)
+    # What flows in openings is no current.
+    assert whole.max() == pytest.approx(np.linalg.norm(driven.flow.on_metal.density, axis=1).max(), rel=NEAR)
+    field = driven.far_field()
     top = math.sqrt(float(field.gain(*field.peak)))
     chance = np.random.default_rng(3)
     for theta in np.radians(90.0 + np.array([-20, -3, -0.5, -0.1, 0.1, 0.5, 3, 20, 60, 89.9])):

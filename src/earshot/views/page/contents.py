@@ -131,12 +131,12 @@ def _currents(
     kept = int(share.currents // max(bytes_of(one.solution), 1))
     if not kept:
         notes.append("note: currents are too many for every port: those shown are of the case as it was solved")
-        found = currents_of([[case.driven.flow for case in one.cases]], packed)
+        found = currents_of(one.solution, [[case.driven.flow for case in one.cases]], packed)
         return found | {"stops": [stops.index(case.driven.frequency) for case in one.cases], "ofCases": True}
     chosen = _spread(len(stops), kept, [stops.index(h) for h in _case_frequencies(one)])
     if len(chosen) < len(stops):
         notes.append(f"note: currents are held at {len(chosen)} of {len(stops)} frequencies; between, those nearest")
-    return currents_of([flows[i] for i in chosen], packed) | {"stops": chosen, "ofCases": False}
+    return currents_of(one.solution, [flows[i] for i in chosen], packed) | {"stops": chosen, "ofCases": False}
 
 
 def _alone(one: Subject, name: str, hertz: float) -> Driven:

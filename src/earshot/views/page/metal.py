@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from ...answers.solution import Solution
+from ...arraytypes import Bools
 from ...fields.currents import Currents
 from .packing import Packed
 
@@ -32,15 +33,26 @@ def metal_of(solution: Solution, packed: Packed) -> dict[str, Any]:
         found["vertices"] = packed.reals(sheets.vertices)
         found["triangles"] = packed.counts(sheets.triangles)
         found["sheet"] = packed.counts(sheets.sheet)
+        found["opening"] = packed.counts(_openings(solution))
     return found
 
 
-def currents_of(columns: Sequence[Sequence[Currents]], packed: Packed) -> dict[str, Any]:
-    """Currents [frequency][port]: at both ends of segments, A, and the density on triangles, A/m, for one volt."""
+def _openings(solution: Solution) -> Bools:
+    """Which triangles are openings in a plane: what flows in them is no current."""
+    medium, mesh = solution.antenna.medium, solution.sheet_mesh
+    assert mesh is not None
+    if not medium.sides:
+        return np.zeros(len(mesh), bool)
+    return np.asarray((medium.level_at(mesh.corners[..., 2]) == 0).all(axis=1))
+
+
+def currents_of(solution: Solution, columns: Sequence[Sequence[Currents]], packed: Packed) -> dict[str, Any]:
+    """Currents [frequency][port]: at both ends of segments, A, and the density on metal, A/m, for one volt."""
     found = {"ends": packed.scaled([[flow.ends for flow in row] for row in columns], 2)}
     if columns[0][0].sheets is not None:
         density = [[flow.sheets.density for flow in row if flow.sheets is not None] for row in columns]
-        found["density"] = packed.scaled(np.array(density), 2)
+        metal = ~_openings(solution)
+        found["density"] = packed.scaled(np.array(density) * metal[:, None], 2)
     return found
 
 

@@ -31,7 +31,7 @@ const Open = (() => {
       }
       const metal = content.metal;
       this.shape = { ...metal };
-      for (const key of ["nodes", "ends", "radii", "wire", "vertices", "triangles", "sheet"]) {
+      for (const key of ["nodes", "ends", "radii", "wire", "vertices", "triangles", "sheet", "opening"]) {
         this.shape[key] = open(metal[key]);
       }
       this.flows = { stops: content.currents.stops, ofCases: content.currents.ofCases, ends: open(content.currents.ends),

@@ -3,7 +3,7 @@ const Space = (() => {
   "use strict";
   const T = library.three;
   const SHORE = PAGE.colours.map((hex) => [1, 3, 5].map((k) => parseInt(hex.slice(k, k + 2), 16) / 255));
-  const SIDES = 6, PHASES = 24, CORNER = 96, ASLANT = [3.1, -3.6, 2.2];
+  const SIDES = 6, PHASES = 24, CORNER = 96, ASLANT = [3.1, -3.6, 2.2], HOLE = [0.9, 0.9, 0.87];
 
   function shore(share) {
     const at = Math.min(Math.max(share, 0), 1) * (SHORE.length - 1), k = Math.min(Math.floor(at), SHORE.length - 2);
@@ -212,6 +212,10 @@ const Space = (() => {
         mostOnSheets = sizes.slice().sort()[Math.floor(0.995 * (count - 1))] || 1;
         for (let t = 0; t < count; t++) {
           const d = density.subarray(6 * t, 6 * t + 6);
+          if (this.model.shape.opening[t]) {
+            for (let corner = 0; corner < 3; corner++) colours.array.set(HOLE, (3 * t + corner) * 3);
+            continue;
+          }
           if (how === "size") {
             for (let corner = 0; corner < 3; corner++) paintShore(colours.array, (3 * t + corner) * 3, sizes[t] / mostOnSheets);
             continue;
