@@ -43,6 +43,19 @@ def test_several_models_as_one_page(run, demo_path, tmp_path):
     assert one["sphere"]["error"] < ENOUGH
 
 
+def test_a_study_of_the_file_lies_beside_it(run, demo_path, tmp_path):
+    status, _, err = run("report", demo_path, "--study", "home", "--study", "workshop", "--out", tmp_path / "page.html")
+    assert status == 0, err
+    home, workshop = held(tmp_path / "page.html")[0]["studies"]
+    assert [table["name"] for table in home["tables"]] == ["values", "goals", "tries"]
+    assert home["tables"][0]["rows"][0]["value"] == "driven"
+    assert "percentiles" in [table["name"] for table in workshop["tables"]]
+    status, _, err = run("report", demo_path, "--study", "garden", "--out", tmp_path / "no.html")
+    assert status == 2
+    assert "garden" in err
+    assert not (tmp_path / "no.html").exists()
+
+
 def test_results_are_not_solved_again(run, demo_path, tmp_path):
     assert run("solve", demo_path, "--out", tmp_path / "done")[0] == 0
     status, out, err = run("report", tmp_path / "done" / "results.nc", "--out", tmp_path / "page.html")
@@ -95,7 +108,7 @@ def test_a_study_and_a_circuit_are_in_it(demo_path, tmp_path):
     study = studies.vary(file, ["driven = 0.92 m; 0.94 m"])
     matrix = es.run(demo_path.parent / "tag_line_matrix.toml")
     content, _ = held(es.report({"matrix": matrix, "lengths": study}, tmp_path / "page.html"))
-    assert len(content["studies"][0]["rows"]) == 2
+    assert len(content["studies"][0]["tables"][0]["rows"]) == 2
     cases = content["models"][0]["cases"]
     assert all(case["circuit"] for case in cases)
     # Through a circuit, ports are told by the voltages it leaves there.

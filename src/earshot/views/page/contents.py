@@ -72,10 +72,13 @@ def measured_of(one: Measured, packed: Packed) -> dict[str, Any]:
 
 
 def study_of(one: Table) -> dict[str, Any]:
-    """A study as a table."""
-    study = one.study
-    return {"label": visible(one.label), "changes": list(study.changes), "units": study.units,
-            "rows": records(study.table)}  # fmt: skip
+    """A study as tables."""
+    return {
+        "label": visible(one.label),
+        "changes": list(one.changes),
+        "units": dict(one.units),
+        "tables": [{"name": name, "rows": records(table)} for name, table in one.tables.items()],
+    }
 
 
 def model_of(one: Subject, share: Share, packed: Packed) -> dict[str, Any]:

@@ -105,15 +105,16 @@ function Drawings(page, shared) {
   }
   // What came of a study: a figure against the first value that was changed.
   function studyChart(host, study) {
-    const [by] = study.changes, numbers = Object.keys(study.rows[0]).filter((key) => !study.changes.includes(key) && study.rows.every((row) => row[key] === null || typeof row[key] === "number"));
-    const x = study.rows.map((row) => parseFloat(row[by]));
-    if (study.changes.length > 1 || x.some((v) => !Number.isFinite(v)) || x.length < 3 || !numbers.length) return;
+    const [by] = study.changes, { rows } = study.tables[0];
+    const numbers = Object.keys(rows[0] || {}).filter((key) => !study.changes.includes(key) && rows.every((row) => row[key] === null || typeof row[key] === "number"));
+    const x = rows.map((row) => parseFloat(row[by]));
+    if (study.changes.length !== 1 || x.some((v) => !Number.isFinite(v)) || x.length < 3 || !numbers.length) return;
     const order = x.map((_, k) => k).sort((a, b) => x[a] - x[b]);
     const pick = element("select", numbers.map((key) => option(key, key)), { "aria-label": `${study.label}: figure` });
     if (numbers.includes("gain")) pick.value = "gain";
     const made = chart(host, study.label, curves(() => {
-      const y = order.map((k) => study.rows[k][pick.value]);
-      return { x: { label: `${by}, ${String(study.rows[0][by]).replace(/^[-+.\d\s]*/, "")}`, domain: [x[order[0]], x[order[order.length - 1]]] },
+      const y = order.map((k) => rows[k][pick.value]);
+      return { x: { label: `${by}, ${String(rows[0][by]).replace(/^[-+.\d\s]*/, "")}`, domain: [x[order[0]], x[order[order.length - 1]]] },
         y: { label: `${pick.value}${study.units[pick.value] ? `, ${study.units[pick.value]}` : ""}`, domain: roomFor(y.filter((v) => v !== null), -1e12, 1e12) },
         series: [{ name: pick.value, colour: Charts.theme().lines[0], dash: "", x: order.map((k) => x[k]), y }] };
     }));

@@ -421,7 +421,9 @@
   function tables() {
     const host = $("tables");
     host.replaceChildren();
-    for (const one of PAGE.studies) { const [columns, rows] = rowsOf(one.rows); table(host, one.label, columns, rows); }
+    for (const study of PAGE.studies) {
+      for (const one of study.tables) { const [columns, rows] = rowsOf(one.rows); table(host, `${study.label}${one.name && `, ${one.name}`}`, columns, rows); }
+    }
     for (const one of models) {
       const named = models.length > 1 ? `${one.label}: ` : "";
       if (one.values.length) {

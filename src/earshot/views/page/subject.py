@@ -25,9 +25,23 @@ from ...network.sources import watts
 from ...network.trace import Trace
 from ...runs import run as runs
 from ...runs.run import CaseRun, Run, circuit_findings
+from ...studies.fitting import Fitted
+from ...studies.optimising import Front, Optimised
+from ...studies.planned import Answer
+from ...studies.tolerating import Toleranced
+from ...studies.tuning import Tuned
 from ...studies.varying import Study
 
-Reportable = Run | Solution | SolvedArray | Network | Trace | Study | DesignFile | str | Path
+_TOLD: dict[type, tuple[str, ...]] = {
+    Tuned: ("values", "goals", "tries"),
+    Optimised: ("values", "goals", "tries"),
+    Front: ("points", "tries"),
+    Toleranced: ("percentiles", "yields", "shares"),
+    Fitted: ("values", "curve", "tries"),
+}
+"""What is shown of a study that changes values by itself."""
+
+Reportable = Run | Solution | SolvedArray | Network | Trace | Answer | DesignFile | str | Path
 
 
 @dataclass(frozen=True)
@@ -64,10 +78,12 @@ class Measured:
 
 @dataclass(frozen=True, slots=True)
 class Table:
-    """What came of a study."""
+    """What came of a study: its tables by name; of one that varies values, which columns say how, and the units."""
 
     label: str
-    study: Study
+    tables: Mapping[str, pd.DataFrame]
+    changes: tuple[str, ...] = ()
+    units: Mapping[str, str] = field(default_factory=dict)
 
 
 def subjects(given: Reportable | Mapping[str, Reportable] | Sequence[Reportable]) -> list[Subject | Measured | Table]:
@@ -121,7 +137,10 @@ def _subject(given: Any, label: str | None) -> Subject | Measured | Table:
     if isinstance(given, Network | Trace):
         return Measured(label or given.label or "measured", given)
     if isinstance(given, Study):
-        return Table(label or given.title, given)
+        return Table(label or given.title, {"": given.table}, given.changes, given.units)
+    for kind, names in _TOLD.items():
+        if isinstance(given, kind):
+            return Table(label or kind.__name__.lower(), {name: _framed(getattr(given, name)) for name in names})
     if isinstance(given, Array):
         raise UsageError("report: an Array without coupling has no ports to drive: solve it with repeated(...) first")
     if isinstance(given, Design):
@@ -130,6 +149,12 @@ def _subject(given: Any, label: str | None) -> Subject | Measured | Table:
         f"report: a {type(given).__name__} is no model: give a run, a solution, a design file, a results file, a "
         "network or a study"
     )
+
+
+def _framed(table: pd.DataFrame | pd.Series) -> pd.DataFrame:
+    """A table whose rows say what they are."""
+    frame = table.to_frame("share") if isinstance(table, pd.Series) else table
+    return frame if frame.index.name else frame.rename_axis(index="of")
 
 
 def _of_run(one: Run, label: str | None) -> Subject:
