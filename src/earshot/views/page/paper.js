@@ -38,7 +38,8 @@ const Paper = (() => {
     let sorted = null;
     const fill = () => {
       body.replaceChildren(...rows.map((row) => element("tr", row.map((cell, k) => {
-        const text = typeof cell === "number" ? plain(cell, 6) : cell ?? "–";
+        // Rounding is no figure.
+        const text = typeof cell === "number" ? plain(Math.abs(cell) < 1e-9 ? 0 : cell, 6) : cell ?? "–";
         return element(k ? "td" : "th", element("bdi", String(text)), k ? (typeof cell === "string" && cell.length > 24 ? { class: "word" } : {}) : { scope: "row" });
       }))));
     };
