@@ -198,7 +198,7 @@ function Drawings(page, shared) {
       let turn = angle;
       while (turn < one.angle[0]) turn += 360;
       while (turn > one.angle[one.angle.length - 1]) turn -= 360;
-      angles.push([LETTERS[m], `${plain(angle)}°`, one.name, fixed(one.value[Charts.nearest(one.angle, turn)]), cutUnit()]);
+      angles.push([LETTERS[m], `${plain(angle)}°`, one.name, fixed(turn < one.angle[0] - 0.5 ? null : one.value[Charts.nearest(one.angle, turn)]), cutUnit()]);
     }));
     markerTable($("angle-markers"), "Markers of the cuts", ["marker", "angle", "cut", "value", "unit"], angles, page.state.angles.length, (m) => page.state.angles.splice(m, 1));
   }

@@ -265,14 +265,16 @@ const Fields = (() => {
     // The strongest lobe besides the main one, dB below it; null without one. Equal beams, to 0.05 dB, are none.
     sideLobe() {
       const { rows, columns } = this.fineGrid, u = this.fineLevels, tops = [];
-      for (let r = 1; r < (this.grid.plane ? rows : rows - 1); r++) {
-        for (let c = 0; c < columns; c++) {
+      for (let r = 0; r < rows; r++) {
+        // The zenith and the nadir are one direction each.
+        const pole = r === 0 || (r === rows - 1 && !this.grid.plane);
+        for (let c = 0; c < (pole ? 1 : columns); c++) {
           const here = u[r * columns + c];
           if (here < 1e-4 * this.peak.level) continue;
           let top = true, least = Infinity;
           for (let dr = -2; dr <= 2 && top; dr++) {
             for (let dc = -2; dc <= 2; dc++) {
-              if (!dr && !dc) continue;
+              if (!dr && (!dc || pole)) continue;
               let row = r + dr, column = c + dc;
               if (row < 0) { row = -row; column += columns / 2; }
               if (row >= rows) { if (this.grid.plane) continue; row = 2 * (rows - 1) - row; column += columns / 2; }

@@ -16,7 +16,7 @@
   const state = {
     live: 0, shown: models.map(() => true), curvesShown: measured.map(() => true), cases: models.map(() => 0),
     hertz: models[0].stops[models[0].cases[0].stop], drives: models.map((model) => model.driveOf(0)),
-    taper: "uniform", cut: { kind: models[0].grid && models[0].grid.plane && !models[0].layered ? "azimuth" : "E", angle: 0 },
+    cut: { kind: models[0].grid && models[0].grid.plane && !models[0].layered ? "azimuth" : "E", angle: 0 },
     both: true, quantity: "gain", markers: [], angles: [], port: 0,
   };
   const firstCut = models[0].cases[0].cuts.find((cut) => cut.plane === null);
@@ -385,8 +385,8 @@
       window.addEventListener(kind, () => { for (const one of drawings.charts) one.resized = true; drawings.redraw(true); if (space) { space.resized = true; space.draw(); } });
     }
     $("port").addEventListener("change", () => change("port", () => { page.state.port = Number($("port").value); }));
-    $("cut").addEventListener("change", () => change("cut", () => { page.state.cut = { ...state.cut, kind: $("cut").value }; page.state.angles = []; }));
-    $("cut-angle").addEventListener("input", () => { const value = Number($("cut-angle").value); if (Number.isFinite(value) && (page.state.cut.kind === "azimuth" || Math.abs(value) <= 90)) change("cut angle", () => { page.state.cut = { ...state.cut, angle: value }; }); });
+    $("cut").addEventListener("change", () => change("cut", () => { page.state.cut = { ...page.state.cut, kind: $("cut").value }; page.state.angles = []; }));
+    $("cut-angle").addEventListener("input", () => { const value = Number($("cut-angle").value); if (Number.isFinite(value) && (page.state.cut.kind === "azimuth" || Math.abs(value) <= 90)) change("cut angle", () => { page.state.cut = { ...page.state.cut, angle: value }; }); });
     $("both").addEventListener("change", () => change("both", () => { page.state.both = $("both").checked; }));
     $("quantity").addEventListener("change", () => change("quantity", () => { page.state.quantity = $("quantity").value; }));
     $("steer").addEventListener("click", () => steer(Number($("steer-theta").value) * Math.PI / 180, Number($("steer-phi").value) * Math.PI / 180));

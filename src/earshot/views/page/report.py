@@ -70,17 +70,18 @@ def page_of(content: dict[str, Any], packed: str, tables: Sequence[dict[str, Any
     script = "const PAGE = JSON.parse(document.getElementById('content').textContent);\n" + "\n".join(
         _text(name) for name in _SCRIPTS
     )
-    weight = (len(held) + len(packed) + len(script)) / 1e6
+    library = _text("library/library.js")
+    weight = (len(held) + len(packed) + len(script) + len(library)) / 1e6
     return room.get_template("page.html").render(
         title=content["title"],
         about=content["models"][0]["medium"],
         version=__version__,
         date=datetime.date.today().isoformat(),
-        size=f"About {weight + 0.65:.1f} MB, {len(packed) / 1e6:.1f} of them fields, currents and curves.",
+        size=f"About {weight:.1f} MB, {len(packed) / 1e6:.1f} of them fields, currents and curves.",
         style=Markup(_text("page.css")),
         content=Markup(held),
         bytes=Markup(packed),
-        library=Markup(_text("library/library.js")),
+        library=Markup(library),
         script=Markup(script),
         licences=_text("library/LICENSES.txt"),
         plain_tables=tables,
