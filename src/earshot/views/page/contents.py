@@ -59,16 +59,19 @@ class Share:
         return cls(_FIELDS / models, _CURRENTS / models, _CURVES / models, models <= _MOST_NEAR)
 
 
-def measured_of(one: Measured, packed: Packed) -> dict[str, Any]:
-    """A measured curve: |reflection|, and its phase where it has one."""
+def measured_of(one: Measured, packed: Packed) -> Iterator[dict[str, Any]]:
+    """Measured curves, one of every port: |reflection|, and its phase where it has one."""
     network = one.network
-    found: dict[str, Any] = {"label": visible(one.label), "frequencies": packed.exactly(network.frequencies)}
+    found = {"label": visible(one.label), "frequencies": packed.exactly(network.frequencies)}
     if isinstance(network, Trace):
-        return found | {"reference": [network.reference, 0.0], "reflection": packed.reals(network.magnitude + 0j),
-                        "phase": False}  # fmt: skip
-    gamma = network.s().values[:, 0, 0]
-    reference = complex(network.references[0])
-    return found | {"reference": plain(reference), "reflection": packed.reals(gamma), "phase": True}
+        size = packed.reals(network.magnitude + 0j)
+        yield found | {"reference": [network.reference, 0.0], "reflection": size, "phase": False}
+        return
+    several = len(network.ports) > 1
+    for n, port in enumerate(network.ports):
+        own = {"label": visible(f"{one.label}, {port}")} if several else {}
+        gamma = packed.reals(network.s().values[:, n, n])
+        yield found | own | {"reference": plain(complex(network.references[n])), "reflection": gamma, "phase": True}
 
 
 def study_of(one: Table) -> dict[str, Any]:

@@ -92,12 +92,12 @@
     if (plus) value.append(element("span", ` ± ${plus}`, { class: "plus" }));
     return [element("dt", wordLink(name, word || name)), value];
   }));
-  const asSolved = (n) => {
+  const asSolved = (n, k) => {
     const one = models[n];
-    return page.state.hertz === one.stops[one.cases[0].stop] && JSON.stringify(page.state.drives[n]) === JSON.stringify(one.driveOf(0));
+    return page.state.hertz === one.stops[one.cases[k].stop] && JSON.stringify(page.state.drives[n]) === JSON.stringify(one.driveOf(k));
   };
   function figuresTold(now) {
-    const one = model(), solved = asSolved(page.state.live), errors = solved ? one.errors : {};
+    const one = model(), solved = asSolved(page.state.live, 0), errors = solved ? one.errors : {};
     const plus = (name, digits = 2) => (errors[name] ? plain(errors[name], digits) : "");
     const pairs = [], p = page.state.port, row = now.rows[p], name = one.ports[p].name;
     if (one.count === 1 || row.fed) {
@@ -143,9 +143,9 @@
       pairs.push(["far field", one.radiates ? "none: no power goes in as driven" : "none: between planes no waves get out"]);
     }
     told(pairs);
-    $("told-title").textContent = `${solved ? one.cases[0].name : "As driven here"}, ${inWords(now.hertz)}`;
+    $("told-title").textContent = `${asSolved(page.state.live, page.state.cases[page.state.live]) ? one.cases[page.state.cases[page.state.live]].name : "As driven here"}, ${inWords(now.hertz)}`;
     const changed = Object.keys(one.errors).length && !solved;
-    $("told-note").textContent = [solved && Object.keys(errors).length ? "± is what the mesh leaves, estimated" : "", changed ? "The ± of the mesh is known for the case as it was solved" : "",
+    $("told-note").textContent = [solved && Object.keys(errors).length ? "± is what the mesh leaves, estimated" : "", changed ? `The ± of the mesh is known for case ${one.cases[0].name} as it was solved` : "",
       one.cases[page.state.cases[page.state.live]].circuit ? "Fed through a circuit: what it gives the ports here is held when the frequency changes" : "",
       `${gainUnit() === "dBd" ? "dBd: 2.15 dB less than dBi. " : ""}Metal ${lengthsTold(one)}`].filter(Boolean).join(". ");
   }
@@ -283,7 +283,7 @@
     else if (view.figure === "axial ratio") scaleText($("scale-pattern"), "axial ratio", scale.low, scale.high, Space.bar());
     else scaleText($("scale-pattern"), FIGURES[view.figure], `${fixed(level(scale.high - 30), 1)}`, `${fixed(level(scale.high), 1)} ${gainUnit()}`, Space.bar());
     const maps = space.nearMaps(model().near, Boolean(view.near), view.near || "e");
-    if (maps) scaleText($("scale-near"), `${view.near === "h" ? "|H|, dB(A/m)" : "|E|, dB(V/m)"}, case as solved at ${inWords(model().near[0].stopHz)}`, plain(maps.low, 3), plain(maps.high, 3), Space.bar());
+    if (maps) scaleText($("scale-near"), `${view.near === "h" ? "|H| peak, dB(A/m)" : "|E| peak, dB(V/m)"}, case as solved at ${inWords(model().near[0].stopHz)}`, plain(maps.low, 3), plain(maps.high, 3), Space.bar());
     else $("scale-near").replaceChildren();
     space.cut(view.axis, view.share);
     const f = page.figures;

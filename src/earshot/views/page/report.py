@@ -50,7 +50,7 @@ def report(
     content = {
         "title": visible(title or solved[0].label),
         "models": [model_of(one, share, packed) for one in solved],
-        "measured": [measured_of(one, packed) for one in found if isinstance(one, Measured)],
+        "measured": [curve for one in found if isinstance(one, Measured) for curve in measured_of(one, packed)],
         "studies": [study_of(one) for one in found if isinstance(one, Table)],
         "colours": list(SHORE_STEPS),
         "words": [{"name": t.name, "meaning": t.meaning, "formula": t.formula, "source": t.source} for t in terms()],
