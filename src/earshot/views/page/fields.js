@@ -288,7 +288,8 @@ const Fields = (() => {
       }
       tops.sort((a, b) => b[0] - a[0]);
       const step = this.fineGrid.step * Math.PI / 180;
-      for (const [, r, c] of tops.slice(0, 12)) {
+      // A lobe that is a ring has many tops, each as strong as the others.
+      for (const [, r, c] of tops.slice(0, 400)) {
         const lobe = this.climbed(this.fineGrid.theta(r) * Math.PI / 180, c * step, step / 2);
         const level = decibels(lobe.level / this.peak.level);
         if (level < -EQUAL) return { ...lobe, level };
