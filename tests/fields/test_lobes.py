@@ -17,7 +17,8 @@ def short(upright, height, ground):
     """A dipole a fiftieth of a wavelength long: what it sends is known in closed form, in one azimuth."""
     end = (0, 0, 0.01) if upright else (0, 0.01, 0)
     wire = es.Wire("w", [tuple(-x for x in end), end], radius=1e-5)
-    return es.Antenna("short", [wire], [es.Port("f", "w")]).moved((0, 0, height)).over(ground)
+    antenna = es.Antenna("short", [wire], [es.Port("f", "w")]).moved((0, 0, height))
+    return antenna if ground is None else antenna.over(ground)
 
 
 @pytest.mark.parametrize("part", range(10))
@@ -89,6 +90,50 @@ def test_the_peak_and_the_side_lobe_of_large_arrays(part):
         beside = beam.all_lobes()["level_dB"]
         assert (beside <= 1e-6).all()
         assert beside[1:].max() < max(wanted, -13.0) + 0.1
+
+
+@pytest.mark.parametrize("seed", range(24))
+def test_every_lobe_is_a_top_and_every_top_a_lobe(seed):
+    """Of rows and heaps of lying and standing rods: ridges aslant, rings, cones; against samples every half degree."""
+    random = np.random.default_rng(200 + seed)
+    rod = short(bool(random.integers(2)), float(random.uniform(0.2, 1.2)), None if seed % 2 else es.perfect_plane())
+    count = int(random.integers(2, 6))
+    if seed % 3:
+        layout = arrays.line(count, float(random.uniform(0.4, 1.3)), axis="xyz"[random.integers(2 + seed % 2)])
+    else:
+        layout = arrays.Layout(random.uniform(-0.8, 0.8, (count, 3)) * [1, 1, seed % 2])
+    solution = es.solve(arrays.repeated(rod, layout), HERTZ)
+    turns = random.uniform(-180, 180) * np.arange(count)
+    ports = [port.name for port in solution.antenna.ports]
+    beam = solution.drive({p: es.amperes(0.01, float(t)) for p, t in zip(ports, turns, strict=True)}).far_field()
+    lobes = beam.all_lobes()
+    lobes = lobes[lobes["level_dB"] > -25.0]
+    at = unit_vectors(np.radians(lobes["theta_deg"].to_numpy()), np.radians(lobes["phi_deg"].to_numpy()))
+
+    def round_(way, off):
+        """The most at an angle off a direction, dBi."""
+        side = np.cross(way, [0.0, 0.0, 1.0] if abs(way[2]) < 0.9 else [1.0, 0.0, 0.0])
+        side /= np.linalg.norm(side)
+        turn = np.linspace(0.0, 2.0 * math.pi, 48, endpoint=False)[:, None]
+        ring = math.cos(off) * way + math.sin(off) * (np.cos(turn) * side + np.sin(turn) * np.cross(way, side))
+        ring = ring[ring[:, 2] >= 0.0] if beam.half_space else ring
+        return 10 * np.log10(beam.gain(np.arccos(ring[:, 2]), np.arctan2(ring[:, 1], ring[:, 0]))).max()
+
+    for way, level in zip(at, lobes["gain_dBi"], strict=True):
+        assert round_(way, 0.3 * beam.step) < level + 0.02
+    theta = np.radians(np.arange(1.0, 89.25 if beam.half_space else 179.25, 0.5))
+    level = 10 * np.log10(beam.gain(theta[:, None], np.radians(np.arange(0.0, 360.0, 0.5))) + 1e-30)
+    inner, tops = level[1:-1], np.ones((len(theta) - 2, 720), bool)
+    for i in range(3):
+        for j in (-1, 0, 1):
+            if (i, j) != (1, 0):
+                tops &= inner > np.roll(level, j, axis=1)[i : len(theta) - 2 + i]
+    for i, j in np.argwhere(tops & (inner > lobes["gain_dBi"].max() - 20.0)):
+        way = unit_vectors(theta[i + 1], np.radians(0.5 * j)).ravel()
+        near = np.degrees(np.arccos(np.clip(at @ way, -1.0, 1.0))).min()
+        # A ring, or a ridge along which it hardly falls, is one lobe; what hardly stands out is none.
+        alike = np.abs(lobes["gain_dBi"] - inner[i, j]).min() < 0.06
+        assert near < 1.5 or alike or round_(way, math.radians(5.0)) > inner[i, j] - 0.2
 
 
 def test_a_side_lobe_off_the_great_circles_is_the_headline():

@@ -129,6 +129,35 @@ def test_any_drive_gives_what_earshot_gives(model, seed):
             assert 10.0 ** (level / 20.0) == pytest.approx(10.0 ** (exact[own] / 20.0), abs=NEAR * top)
 
 
+def any_row(chance):
+    """Rods in a row, standing on one another (their lobes are rings), side by side, or lying over a plane."""
+    rod = es.antennas.dipole("868 MHz").antenna
+    count, spacing = int(chance.integers(2, 6)), float(chance.uniform(0.5, 1.3)) * 0.345
+    kind = chance.choice(["rings", "broadside", "over a plane"])
+    if kind == "over a plane":
+        rod = rod.rotated("90 deg", "y").raised(float(chance.uniform(0.06, 0.4))).over(es.perfect_plane())
+    line = es.arrays.line(count, spacing, axis="z" if kind == "rings" else "x")
+    return es.arrays.repeated(rod, line)
+
+
+@needs_browser
+@pytest.mark.parametrize("seed", range(8))
+def test_side_lobes_of_any_row(open_page, tmp_path, seed):
+    """Behind beams that are rings, and at the zenith, as elsewhere."""
+    chance = np.random.default_rng(100 + seed)
+    solution = es.solve(any_row(chance), "868 MHz")
+    page = open_page(es.report(solution, tmp_path / "page.html"))
+    names = [port.name for port in solution.antenna.ports]
+    for step in (0.0, *chance.uniform(-180.0, 180.0, 3)):
+        driven = solution.drive({name: es.volts(1.0, n * step) for n, name in enumerate(names)})
+        told = [{"kind": "voltage", "size": 1, "turn": n * step, "closing": "reference"} for n in range(len(names))]
+        found, own = put(page, told, 868e6)["figures"]["sideLobe"], driven.far_field().side_lobe
+        if own is None or own[0] < -35.0:
+            assert found is None or found < -34.0
+        else:
+            assert found == pytest.approx(own[0], abs=0.02)
+
+
 @needs_browser
 @pytest.mark.parametrize("kind", ["board_dipole", "stripline_slot"])
 def test_fields_that_are_steep_or_torn_at_the_horizon(open_page, tmp_path, kind):

@@ -204,12 +204,43 @@ def test_variants_lie_over_one_another(open_page, variants):
 
 
 @needs_browser
+def test_a_cut_changed_after_an_undo_keeps_its_angle(open_page, tag_page):
+    page = open_page(tag_page)
+    page.page.locator("#cut").select_option("elevation")
+    page.page.locator("#cut-angle").fill("20")
+    page.page.locator("#cut-angle").blur()
+    page.page.locator("#cut-angle").fill("35")
+    page.page.locator("#cut-angle").blur()
+    while page("earshot.state.cut.angle") == 35:
+        page.page.locator("#undo").click()
+    angle = page("earshot.state.cut.angle")
+    page.page.locator("#cut").select_option("azimuth")
+    assert page("earshot.state.cut") == {"kind": "azimuth", "angle": angle}
+    assert float(page.page.locator("#cut-angle").input_value()) == pytest.approx(angle)
+
+
+@needs_browser
+def test_every_port_of_a_measured_network_is_drawn(open_page, tmp_path):
+    rods = es.arrays.repeated(es.antennas.dipole("868 MHz").antenna, es.arrays.line(3, "0.17 m"))
+    network = es.solve(rods, es.band("840 MHz", "900 MHz", 31)).network
+    page = open_page(es.report({"rods": es.solve(rods, "868 MHz"), "meter": network}, tmp_path / "page.html"))
+    chart = page.page.locator(".chart", has_text="VSWR over frequency")
+    rows = list(csv.reader(io.StringIO(page.saved(chart.get_by_role("button", name="CSV").click)[1].decode())))
+    assert rows[0] == ["curve", "frequency, Hz", "VSWR"]
+    for n, port in enumerate(network.ports):
+        found = np.array([row[1:] for row in rows if row[0] == f"meter, {port}"], float)
+        assert found[:, 0] == pytest.approx(network.frequencies)
+        assert found[:, 1] == pytest.approx(network.vswr().values[:, n], rel=2e-3)
+
+
+@needs_browser
 def test_everything_on_it_is_saved(open_page, tag, tag_page):
     page = open_page(tag_page)
     chart = page.page.locator(".chart", has_text="VSWR over frequency")
     name, raw = page.saved(chart.get_by_role("button", name="CSV").click)
     rows = list(csv.reader(io.StringIO(raw.decode())))
     assert name == "VSWR-over-frequency.csv"
+    assert rows[0] == ["curve", "frequency, Hz", "VSWR"]
     values = np.array([[float(x) for x in row[1:]] for row in rows[1:]])
     exact = tag.solution.network.vswr().values[:, 0]
     assert values[:, 0] == pytest.approx(tag.solution.network.frequencies)

@@ -112,6 +112,7 @@ def find_lobes(
         level[-1] = level[-1, 0]
     rows, columns = _candidates(level, half_space)
     at, level = _climbed(intensity, unit_vectors(theta[rows], phi[columns]), (along, around), half_space, 5)
+    _go_on_uphill(intensity, at, level, along / 2.0, half_space)
     # The strongest to the last digit; of the rest the level is known to 1e-3 dB.
     best = np.argsort(-level, kind="stable")[:_EXACT]
     steps = along / 2**4, around / 2**4
@@ -155,6 +156,8 @@ _FIT = np.linalg.pinv(np.stack([np.ones(25), _U, _V, _U**2 / 2.0, _U * _V, _V**2
 _FIT_ALONG = np.linalg.pinv(np.stack([np.ones(5), _OFFSETS, _OFFSETS**2 / 2.0], axis=1))
 """What gives the coefficients of the parabola that fits such a patch, or five places along a track, best."""
 _ROUNDS, _FINER, _ROUND = 3, 8.0, 1e-7
+_LONGEST, _FLAT = 60, 1e-5
+"""Steps uphill at most, and a rise over a patch that is none."""
 
 
 def _moved(at: Floats, u: Floats, v: Floats, half_space: bool) -> Floats:
@@ -181,13 +184,53 @@ def _climbed(
     level, (along, around) = np.zeros(len(at)), steps
     for _ in range(times):
         patch = _moved(at, np.tile(along * _U, (len(at), 1)), np.tile(around * _V, (len(at), 1)), half_space)
-        found = intensity(*(x.ravel() for x in angles_of(patch))).reshape(patch.shape[:2])
+        found = _over(intensity, patch)
         # Of values equal to rounding the one in the middle, so that nothing wanders along a ring.
         best = (found >= found.max(axis=1, keepdims=True) * (1.0 - 1e-11)).argmax(axis=1)
         rows = np.arange(len(at))
         at, level = patch[rows, best], found[rows, best]
         along, around = along / 2.0, around / 2.0
     return at, level
+
+
+def _go_on_uphill(
+    intensity: Callable[[Floats, Floats], Floats], at: Floats, level: Floats, widest: float, half_space: bool
+) -> None:
+    """Take places (n, 3) that are on a slope still to its top, such as where a ridge lies aslant in the grid.
+
+    Steps to the tops of parabolas, along each of their axes as far as a patch goes at most; where that does not lead
+    up, the patch is halved.
+    """
+    width = np.full(len(at), widest)
+    going = np.flatnonzero(at[:, 2] > 2.0 * widest) if half_space else np.arange(len(at))
+    for _ in range(_LONGEST):
+        if not len(going):
+            return
+        size = width[going, None]
+        patch = _moved(at[going], size * _U, size * _V, half_space)
+        _, u, v, uu, uv, vv = _FIT @ np.log(np.maximum(_over(intensity, patch), 1e-300)).T
+        turn = 0.5 * np.arctan2(2.0 * uv, uu - vv)
+        axes = np.stack([np.cos(turn), np.sin(turn)]), np.stack([-np.sin(turn), np.cos(turn)])
+        along, slope = np.zeros((2, len(going))), np.zeros(len(going))
+        inside = np.ones(len(going), bool)
+        for a, b in axes:
+            rise, bend = a * u + b * v, a * a * uu + 2.0 * a * b * uv + b * b * vv
+            step = np.where(bend < 0.0, rise / np.maximum(-bend, 1e-300), np.inf * np.sign(rise))
+            along += np.clip(np.nan_to_num(step), -1.0, 1.0) * np.stack([a, b])
+            inside &= np.abs(step) <= 1.0
+            slope += np.abs(rise)
+        going, size, (x, y) = (each[..., ~(inside | (slope < _FLAT))] for each in (going, size[:, 0], along))
+        there = _moved(at[going], (size * x)[:, None], (size * y)[:, None], half_space)
+        found = _over(intensity, there)[:, 0]
+        up = found > level[going]
+        at[going[up]], level[going[up]] = there[up, 0], found[up]
+        width[going[~up]] /= 2.0
+        going = going[width[going] > widest / 2**6]
+
+
+def _over(intensity: Callable[[Floats, Floats], Floats], places: Floats) -> Floats:
+    """The intensity at directions (n, m, 3): (n, m)."""
+    return intensity(*(x.ravel() for x in angles_of(places))).reshape(places.shape[:2])
 
 
 def _polished(
@@ -200,7 +243,7 @@ def _polished(
     start, (along, around), smooth = at, steps, np.ones(len(at), bool)
     for _ in range(_ROUNDS):
         patch = _moved(at, np.tile(along * _U, (len(at), 1)), np.tile(around * _V, (len(at), 1)), half_space)
-        found = intensity(*(x.ravel() for x in angles_of(patch))).reshape(patch.shape[:2])
+        found = _over(intensity, patch)
         _, u, v, uu, uv, vv = _FIT @ np.log(np.maximum(found, 1e-300)).T
         round_ = uu * vv - uv**2
         smooth &= (uu < 0.0) & (round_ > _ROUND * (uu + vv) ** 2)
@@ -248,7 +291,7 @@ def _one_ridge(
     joined = np.zeros(len(others), bool)
     if ways:
         number, places = np.array([n for n, _ in ways]), np.stack([way for _, way in ways])
-        seen = intensity(*(x.ravel() for x in angles_of(places))).reshape(places.shape[:2])
+        seen = _over(intensity, places)
         joined[number[seen.min(axis=1) > levels[number] * 10.0 ** (-0.001)]] = True
     return joined
 

@@ -252,7 +252,7 @@ const Charts = (() => {
           across: [sx(at), top, sx(at), height - bottom],
         }),
         rows: () => {
-          const rows = [["curve", x.label, y.label]];
+          const rows = [["curve", x.saved || x.label, y.saved || y.label]];
           for (const one of series) for (let k = 0; k < one.x.length; k++) rows.push([one.name, one.x[k], one.y[k]]);
           return rows;
         },

@@ -53,12 +53,12 @@ function Drawings(page, shared) {
     let low = Math.min(...all), high = Math.max(...all);
     if (!(high > low * (1 + 1e-9))) { low *= 0.98; high *= 1.02; }
     const [size, unit] = scaleOf(high);
-    return { label: `frequency, ${unit}`, domain: [low, high], unit, show: (hertz) => plain(hertz / size, 6),
+    return { label: `frequency, ${unit}`, saved: "frequency, Hz", domain: [low, high], unit, show: (hertz) => plain(hertz / size, 6),
       ticks: (width) => library.scaleLinear([low / size, high / size], [0, 1]).ticks(Math.max(3, Math.floor(width / 90))).map((v) => v * size) };
   }
   const bandSpec = (label, value, domain, limits, more = {}) => () => {
     const series = bandCurves.filter((one) => value(one)).map((one) => ({ name: one.name, colour: one.colour, dash: one.dash, x: one.hertz, y: value(one), stretches: one.stretches, ...more }));
-    return { x: bandAxis(), y: { label, domain: domain(series) }, series, limits, markers: page.state.markers.map((x, k) => ({ x, letter: LETTERS[k] })), here: nearStop(model(), page.state.hertz) };
+    return { x: bandAxis(), y: { label, saved: label.split(":")[0] || "VSWR", domain: domain(series) }, series, limits, markers: page.state.markers.map((x, k) => ({ x, letter: LETTERS[k] })), here: nearStop(model(), page.state.hertz) };
   };
   const finite = (series) => series.flatMap((one) => Array.from(one.y)).filter((v) => Number.isFinite(v));
   function roomFor(values, least, most) {
@@ -126,7 +126,7 @@ function Drawings(page, shared) {
     const worst = Math.max(...y.filter((v) => Number.isFinite(v) && v !== null), 2.9);
     return { x: { label: "port", domain: [0.5, rows.length + 0.5], show: (v) => (model().ports[Math.round(v) - 1] && rows.length < 9 ? model().ports[Math.round(v) - 1].name : plain(v, 3)),
       ticks: () => library.scaleLinear([1, rows.length], [0, 1]).ticks(Math.min(rows.length, 9)).filter((v) => v % 1 === 0) },
-    y: { label: "", domain: [1, Math.min(1.15 * worst, 100)] }, limits: [{ y: 2 }],
+    y: { label: "", saved: "VSWR", domain: [1, Math.min(1.15 * worst, 100)] }, limits: [{ y: 2 }],
     series: [{ name: "VSWR", colour: Charts.theme().lines[0], dash: "", x, y, stretches: x.map((_, k) => [k, k]) }] };
   }
   // Gain and realized gain where the beam peaks now, at every stop.
