@@ -153,6 +153,59 @@ def test_figures_of_directions_are_those_of_the_field(pair):
     assert study.table["gain towards E 0 deg"][1] == pytest.approx(field.towards((1, 0, 0))["gain"], abs=1e-9)
 
 
+@pytest.mark.parametrize("seed", range(12))
+def test_the_widest_stretch_of_any_match_and_what_it_follows_from(seed):
+    """Of random resonators, one or two, against a dense curve, and its slopes against differences."""
+    chance = np.random.default_rng(seed)
+    text = "most bandwidth of VSWR 2.5 at 1 GHz" if seed % 2 else "most bandwidth of VSWR 2.5 from 900 MHz to 1100 MHz"
+    one, limit = studies.goals.wish(text), 1.5 / 3.5
+    f0, q = chance.uniform(0.95, 1.05, 2), chance.uniform(5.0, 20.0, 2)
+    shares = [chance.uniform(0.5, 2.0), chance.uniform(0.0, 0.3) if seed % 3 else 0.0]
+
+    def back(f):
+        z = sum(r * (1 + 1j * k * (f / m - m / f)) for r, k, m in zip(shares, q, f0, strict=True))
+        return (z - 1) / (z + 1)
+
+    places = np.array(one.frequencies) / 1e9
+    dense = np.linspace(places[0], places[-1], 200_001)
+    within = np.concatenate([[0], np.abs(back(dense)) <= limit, [0]])
+    edges = np.flatnonzero(np.diff(within)).reshape(-1, 2)
+    if seed % 2:
+        edges = edges[(edges[:, 0] <= 100_000) & (edges[:, 1] > 100_000)]
+    exact = np.diff(edges).max(initial=0) * 1e-6
+    width, slopes = one.width(back(places))
+    assert max(width, 0.0) == pytest.approx(exact, rel=0.03, abs=3e-4)
+    step = 1e-6
+    for n in range(len(places)):
+        for part, turn in enumerate((1.0, 1j)):
+            aside = [
+                one.width(back(places) + sign * step * turn * (np.arange(len(places)) == n))[0] for sign in (1, -1)
+            ]
+            assert slopes[part, n] == pytest.approx(np.subtract(*aside) / (2 * step), abs=2e-3 * np.abs(slopes).max())
+
+
+def test_the_most_bandwidth_is_found(tmp_path, caplog):
+    """A rod with a free one beside it: no place of a grid over the ranges has more, and what is told is there."""
+    file = file_of(tmp_path, ROD.format(long=0.47, other=0.4, apart=0.12))
+    found = studies.optimise(file, ["long", "other"], ["most bandwidth of VSWR 2 at 300 MHz"], most=30)
+    told = found.goals.iloc[0]
+    assert (told["unit"], np.isnan(told["frequency_Hz"])) == ("%", True)
+    assert told["after"] > max(told["before"], 3.0)
+
+    def width(design):
+        band = es.solve(design, es.band("270 MHz", "330 MHz", 121)).network.bandwidth(vswr=2)
+        around = band[(band["from_Hz"] <= 300e6) & (band["to_Hz"] >= 300e6)]
+        return 0.0 if around.empty else 100.0 * float(around["width_Hz"].iloc[0]) / 300e6
+
+    assert width(found.file.design) == pytest.approx(told["after"], rel=0.02)
+    grid = [file.design.with_(long=float(a), other=float(b)) for a in np.arange(0.42, 0.52, 0.02)
+            for b in np.arange(0.34, 0.5, 0.03)]  # fmt: skip
+    assert max(width(design) for design in grid) < told["after"] + 0.1
+    assert not caplog.text
+    studies.optimise(file, ["long"], ["most bandwidth of VSWR 9 from 299 MHz to 301 MHz"], most=2)
+    assert "299 to 301 MHz: ask for a band that is wider" in caplog.text
+
+
 @pytest.mark.parametrize(
     ("call", "says"),
     [
@@ -162,6 +215,10 @@ def test_figures_of_directions_are_those_of_the_field(pair):
         (lambda f: studies.tune(f, ["long"], ["bandwidth >= 0 % at 150 MHz"]), "a bandwidth lies between"),
         (lambda f: studies.optimise(f, ["long"], ["most gian"]), "no figure 'gian'"),
         (lambda f: studies.optimise(f, ["long"], ["0 x most gain"]), "not above zero"),
+        (lambda f: studies.optimise(f, ["long"], ["most bandwidth"]), "most bandwidth at 5.8 GHz"),
+        (lambda f: studies.optimise(f, ["long"], ["most bandwidth of VSWR 1 at 150 MHz"]), "a VSWR above 1"),
+        (lambda f: studies.optimise(f, ["long"], ["most bandwidth from 2 GHz to 1 GHz"]), "the band is empty"),
+        (lambda f: studies.optimise(f, ["long"], ["least bandwidth at 150 MHz"]), "write it like"),
         (lambda f: studies.optimise(f, ["long"], ["least long + shift"]), "unlike"),
         (lambda f: studies.optimise(f, ["long"], ["most gain towards Q 0 deg"]), "write it like"),
         (lambda f: studies.optimise(f, ["long"], []), "one wish"),

@@ -219,7 +219,8 @@ def _go_on_uphill(
             along += np.clip(np.nan_to_num(step), -1.0, 1.0) * np.stack([a, b])
             inside &= np.abs(step) <= 1.0
             slope += np.abs(rise)
-        going, size, (x, y) = (each[..., ~(inside | (slope < _FLAT))] for each in (going, size[:, 0], along))
+        aslant = ~(inside | (slope < _FLAT))
+        going, size, (x, y) = going[aslant], size[aslant, 0], along[:, aslant]
         there = _moved(at[going], (size * x)[:, None], (size * y)[:, None], half_space)
         found = _over(intensity, there)[:, 0]
         up = found > level[going]

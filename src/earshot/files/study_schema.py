@@ -21,7 +21,8 @@ class StudyTable(Table):
     goals: list[Text] = []
     """For tune and optimise, and the limits of tolerate: "X = 0 at 868 MHz", "VSWR <= 1.5 from 149 MHz to 151 MHz"."""
     wishes: list[Text] = []
-    """For optimise: "most gain", "least VSWR from 144 MHz to 146 MHz", "2 x least boom"."""
+    """For optimise: "most gain", "most bandwidth at 145 MHz", "least VSWR from 144 MHz to 146 MHz", "2 x least boom".
+    """
     figures: list[Text] = []
     """For vary: which figures are shown; those of a direction are "gain towards NE 20 deg"."""
     sample: int | None = None

@@ -69,7 +69,8 @@ class Aims:
         """Figures that goals and wishes go by, of a match the two parts of its reflection."""
         found: list[Place] = []
         for one in self.looked:
-            names = [_REAL, _IMAGINARY] if isinstance(one, Goal) and one.matches else [one.figure]
+            matches = one.matches if isinstance(one, Goal) else one.vswr is not None
+            names = [_REAL, _IMAGINARY] if matches else [one.figure]
             found += [(f, name) for f in self.at(one) for name in names]
         return list(dict.fromkeys(found))
 
@@ -121,6 +122,13 @@ class Aims:
                 scores.append(np.array([level + slope @ (values - place)]))
                 slopes.append(slope[None])
                 continue
+            if one.vswr is not None:
+                parts = np.array([[where[hertz, part] for hertz in one.frequencies] for part in (_REAL, _IMAGINARY)])
+                width, slope = one.width(seen[parts[0]] + 1j * seen[parts[1]])
+                scores.append(np.array([width / one.scale]))
+                slopes.append(np.zeros((1, len(seen))))
+                slopes[-1][0, parts] = slope / one.scale
+                continue
             rows = [where[hertz, one.figure] for hertz in self.at(one)]
             scores.append(one.sense * seen[rows] / one.scale)
             slopes.append(one.sense / one.scale * np.eye(len(seen))[rows])
@@ -168,7 +176,7 @@ class Aims:
         return all(g.met(figures[f]) for g in self.goals for f in self.at(g))
 
     def told(self, figures: Mapping[float, Mapping[str, float]], file: DesignFile) -> dict[str, float]:
-        """Per goal and wish its figure, the worst of a band."""
+        """Per goal and wish its figure, the worst of a band; of bandwidths, per cent."""
         found = {}
         for one in self.goals:
             seen = [figures[f][one.figure] for f in self.at(one)]
@@ -176,6 +184,9 @@ class Aims:
         for number, wanted in enumerate(self.wishes):
             if number in self.units_of:
                 found[wanted.text] = measured(file, wanted.figure)
+            elif wanted.vswr is not None:
+                back = [reflection(figures[f], self.reference) for f in wanted.frequencies]
+                found[wanted.text] = 100.0 * max(wanted.width(np.array(back))[0], 0.0)
             else:
                 seen = [figures[f][wanted.figure] for f in self.at(wanted)]
                 found[wanted.text] = min(seen) if wanted.sense > 0 else max(seen)

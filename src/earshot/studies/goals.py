@@ -9,8 +9,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from .. import units
-from ..arraytypes import Floats
+from ..arraytypes import Complexes, Floats
 from ..errors import UsageError, unknown
+from .passband import stretch
 
 _PLACE = r"(?:\s+(?:at\s+(?P<at>\S.*?)|from\s+(?P<low>\S.*?)\s+to\s+(?P<high>\S.*?)))?"
 _GOAL = re.compile(
@@ -23,12 +24,17 @@ _BANDWIDTH = re.compile(
     r"\s*bandwidth\s*>=?\s*(?P<value>[\d.]+)\s*(?P<unit>%|[kMG]?Hz)(?:\s+of\s+VSWR\s+(?P<vswr>[\d.]+))?\s+at\s+"
     r"(?P<at>\S.*?)\s*"
 )
+_WIDEST = re.compile(
+    rf"\s*(?:(?P<weight>[\d.]+)\s*x\s+)?most\s+(?P<figure>bandwidth)(?:\s+of\s+VSWR\s+(?P<vswr>[\d.]+))?{_PLACE}\s*"
+)
 _ALSO = {
     "F/B": "front-to-back ratio", "front-to-back": "front-to-back ratio", "axial ratio": "axial ratio at the peak",
     "side lobes": "side lobe level", "efficiency": "radiation efficiency", "take-off": "elevation of peak",
 }  # fmt: skip
 _ACROSS = 5
 """Frequencies of a band at which a goal is looked at."""
+_ABOUT, _IN_BAND, _WIDE = 0.1, 9, 0.1
+"""Of a bandwidth: how far about a frequency it is looked for, at how many, and how much of it counts as one."""
 _SCALES = {"R": 50.0, "X": 50.0, "VSWR": 1.0, "return loss": 10.0, "radiation efficiency": 0.2, "total efficiency": 0.2}
 _CLOSE = 4e-4
 """How near, over its scale, a figure is to the number it should be: 0.02 ohm, 0.004 dB."""
@@ -138,7 +144,7 @@ def _over_a_band(text: str, match: re.Match[str]) -> Goal:
     return Goal(text, "VSWR", "<=", most, tuple(band.tolist()))
 
 
-def _places(match: re.Match[str], what: str) -> tuple[float, ...]:
+def _places(match: re.Match[str], what: str, count: int = _ACROSS) -> tuple[float, ...]:
     """Where a goal or a wish is looked at, Hz."""
     if match["at"]:
         return (units.frequency(match["at"], what),)
@@ -147,7 +153,7 @@ def _places(match: re.Match[str], what: str) -> tuple[float, ...]:
     low, high = (units.frequency(match[key], what) for key in ("low", "high"))
     if not low < high:
         raise UsageError(f"{what}: the band is empty; give the lower frequency first")
-    return tuple(np.linspace(low, high, _ACROSS).tolist())
+    return tuple(np.linspace(low, high, count).tolist())
 
 
 def named(figure: str) -> str:
@@ -160,7 +166,8 @@ class Wish:
     """A figure to be as great (sense 1) or as small (-1) as can be: over a band, the worst of it.
 
     A wish may be of values instead, such as "least behind + ahead". Ten dB, 50 ohm, or as much as the value is when the
-    search begins, count as one, times the weight.
+    search begins, count as one, times the weight. vswr: of a wish for bandwidth, of which a tenth counts as one, what
+    is within it; about: the frequency it has to have in it, if any.
     """
 
     text: str
@@ -168,19 +175,29 @@ class Wish:
     sense: int
     weight: float
     frequencies: tuple[float, ...] = ()
+    vswr: float | None = None
+    about: float | None = None
 
     @property
     def scale(self) -> float:
         """What of the figure counts as one."""
-        return _SCALES.get(self.figure, _DB)
+        return _WIDE if self.vswr is not None else _SCALES.get(self.figure, _DB)
+
+    def width(self, back: Complexes) -> tuple[float, Floats]:
+        """Of a wish for bandwidth what it comes to, of the middle frequency, from the reflection coefficients where it
+        is looked at (n,), and how that changes with their real and imaginary parts (2, n)."""
+        assert self.vswr is not None
+        return stretch(self.frequencies, back, (self.vswr - 1.0) / (self.vswr + 1.0), self.about)
 
 
 def wish(text: str) -> Wish:
     """A wish from its words: "most gain", "least side lobes at 150 MHz", "0.5 x least boom".
 
-    Raises UsageError for words that are none, UnitError for frequencies.
+    Also "most bandwidth at F", a tenth to either side at most, or "most bandwidth of VSWR 1.5 from F to F": the widest
+    stretch within that VSWR, 2 unless given. Raises UsageError for words that are none, UnitError for frequencies.
     """
-    match = _WISH.fullmatch(text)
+    wide = _WIDEST.fullmatch(text)
+    match = wide or _WISH.fullmatch(text)
     if match is None:
         raise UsageError(
             f"wish '{text}': write it like 'most gain', 'least VSWR from 144 MHz to 146 MHz' or '2 x least boom'"
@@ -191,8 +208,28 @@ def wish(text: str) -> Wish:
         weight = 0.0
     if not weight > 0.0:
         raise UsageError(f"wish '{text}': its weight is not above zero")
+    if match["figure"].startswith("bandwidth"):
+        return _for_bandwidth(text, wide, weight)
     return Wish(text, named(match["figure"]), 1 if match["sense"] == "most" else -1, weight,
                 _places(match, f"wish '{text}'"))  # fmt: skip
+
+
+def _for_bandwidth(text: str, match: re.Match[str] | None, weight: float) -> Wish:
+    what = f"wish '{text}'"
+    ends = () if match is None else _places(match, what, 2)
+    if match is None or not ends:
+        raise UsageError(
+            f"{what}: write it like 'most bandwidth at 5.8 GHz' or 'most bandwidth of VSWR 1.5 from 5.5 GHz to 6.1 GHz'"
+        )
+    try:
+        vswr = float(match["vswr"] or 2.0)
+    except ValueError:
+        vswr = 0.0
+    if not vswr > 1.0:
+        raise UsageError(f"{what}: a bandwidth is within a VSWR above 1")
+    about = ends[0] if len(ends) == 1 else None
+    low, high = ends if about is None else (about * (1.0 - _ABOUT), about * (1.0 + _ABOUT))
+    return Wish(text, "VSWR", 1, weight, tuple(np.linspace(low, high, _IN_BAND).tolist()), vswr, about)
 
 
 def known_in(goal: Goal, figures: Mapping[str, float]) -> None:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import logging
 import time
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
@@ -24,10 +25,13 @@ from .goals import Goal, Wish
 from .store import Store, open_store
 from .trials import Trials, Try, ranges, values_between, written
 
+_notes = logging.getLogger("earshot")
 METHODS = ("local", "global")
 _MOST = {"local": 40, "global": 400}
 _POLISH, _PER_VALUE, _LEAST = 12, 5, 10
 _FRONT = 7
+_FULL = 0.99
+"""How much of what is looked at is all of it."""
 _ENDS = 1e-3
 """What the other wish counts at the ends of a front."""
 
@@ -36,7 +40,8 @@ _ENDS = 1e-3
 class Optimised:
     """What a search came to. file: the design with its best values; met: whether all goals are.
 
-    values: per value before and after, SI. goals: per goal, wish and frequency before and after. tries: every try in
+    values: per value before and after, SI. goals: per goal, wish and frequency before and after, with the unit of what
+    is no figure. tries: every try in
     order: its values, what every goal and wish came to (the worst of a band), its cost, the least so far, and whether
     it met all goals. solves: how many there were; seconds: what it took.
     """
@@ -239,21 +244,33 @@ def _crowd(low: Floats, high: Floats, count: int, seed: int) -> Floats:
 
 def _told(trials: Trials, aims: Aims, log: _Log, first: Try, best: Try, seconds: float) -> Optimised:
     rows = []
+    told = [aims.told(one.figures, one.asked.file) for one in (first, best)]
     for one in aims.looked:
+        if isinstance(one, Wish) and one.vswr is not None:
+            rows.append(_as_told(one.text, told, "%"))
+            low, high = (one.frequencies[end] / 1e6 for end in (0, -1))
+            if told[1][one.text] > _FULL * 200.0 * (high - low) / (high + low):
+                _notes.warning("'%s' reaches all that was looked at, %g to %g MHz: ask for a band that is wider",
+                             one.text, low, high)  # fmt: skip
+            continue
         for f in aims.at(one):
             met = one.met(best.figures[f]) if isinstance(one, Goal) else None
             rows.append({"aim": one.text, "frequency_Hz": f, "before": first.figures[f][one.figure],
-                         "after": best.figures[f][one.figure], "met": met})  # fmt: skip
-    told = [aims.told(one.figures, one.asked.file) for one in (first, best)]
-    for number in aims.units_of:
-        text = aims.wishes[number].text
-        rows.append({"aim": text, "frequency_Hz": np.nan, "before": told[0][text], "after": told[1][text], "met": None})
+                         "after": best.figures[f][one.figure], "met": met, "unit": ""})  # fmt: skip
+    for wanted in (aims.wishes[number] for number in aims.units_of):
+        rows.append(_as_told(wanted.text, told, unit_measured(trials.file, wanted.figure)))
     before = trials.file
     file = changed(before, {name: str(text) for name, text in best.texts.items()})
     return Optimised(
         file, aims.met(best.figures), values_between(before, first, best), pd.DataFrame(rows), log.table(),
         trials.solves, seconds, before, tuple(trials.names),
     )  # fmt: skip
+
+
+def _as_told(text: str, told: Sequence[Mapping[str, float]], unit: str) -> dict[str, Any]:
+    """A row of what is no figure at a frequency."""
+    before, after = (one[text] for one in told)
+    return {"aim": text, "frequency_Hz": np.nan, "before": before, "after": after, "met": None, "unit": unit}
 
 
 @dataclass(frozen=True, slots=True)
@@ -330,6 +347,8 @@ def _unit(aims: Aims, first: Try, number: int) -> str:
     one = aims.wishes[number]
     if number in aims.units_of:
         return unit_measured(first.asked.file, one.figure)
+    if one.vswr is not None:
+        return "%"
     table = replace(first.asked, hertz=aims.at(one)[0]).table(first.solution)
     return str(table.at[one.figure, "unit"])
 

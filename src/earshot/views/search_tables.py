@@ -34,7 +34,8 @@ def optimised_tables(found: Optimised) -> Iterator[Any]:
         told = ("", "") if wish else ("met", "green") if rows["met"].all() else ("not met", "yellow")
         hertz = float(row["frequency_Hz"])
         place = engineering(hertz, "Hz", 6) if math.isfinite(hertz) else ""
-        table.add_row(str(aim), place, f"{row['before']:.4g}", f"{row['after']:.4g}", Text(told[0], style=told[1]))
+        ends = (f"{row[when]:.4g} {row['unit']}".strip() for when in ("before", "after"))
+        table.add_row(str(aim), place, *ends, Text(told[0], style=told[1]))
     yield titled("wishes and goals; of a band, where it is worst", table)
 
 

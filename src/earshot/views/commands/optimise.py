@@ -18,8 +18,8 @@ from .telling import tell
 Names = Annotated[list[str], typer.Argument(metavar="VALUE...", help="Values to change, within their ranges.")]
 Wishes = Annotated[
     list[str] | None,
-    typer.Option("--wish", metavar="WISH", help="'most gain', 'least VSWR from 144 MHz to 146 MHz', '2 x least boom'; "
-                 "repeat."),
+    typer.Option("--wish", metavar="WISH", help="'most gain', 'least VSWR from 144 MHz to 146 MHz', "
+                 "'most bandwidth at 145 MHz', '2 x least boom'; repeat."),
 ]  # fmt: skip
 Goals = Annotated[
     list[str] | None,
@@ -58,9 +58,9 @@ def optimise(
 ) -> None:
     """Change values of a design until wishes are granted as far as goals allow; keep every try.
 
-    A wish is most or least of a figure or of values, perhaps with a weight; ten dB, 50 ohm, or as much as the value is
-    now, count as one. Values that only drive or close ports are changed without another solve. Exit status 1 when
-    goals are not met.
+    A wish is most or least of a figure or of values, perhaps with a weight; ten dB, 50 ohm, a tenth of bandwidth, or
+    as much as the value is now, count as one. Values that only drive or close ports are changed without another
+    solve. Exit status 1 when goals are not met.
     """
     known_format(ending)
     if pick and out is None:

@@ -62,8 +62,17 @@ def status_of(problem: EarshotError) -> int:
 
 
 class _Notes(logging.Handler):
+    """Remarks, each once, however many tries of a study call for it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.said: set[str] = set()
+
     def emit(self, record: logging.LogRecord) -> None:
-        complain(f"note: {record.getMessage()}")
+        words = record.getMessage()
+        if words not in self.said:
+            self.said.add(words)
+            complain(f"note: {words}")
 
 
 def listen() -> None:
