@@ -19,6 +19,7 @@ from .. import units
 from ..arraytypes import Floats
 from ..constants import ELECTRIC_CONSTANT, SPEED_OF_LIGHT
 from ..errors import UsageError
+from .bessel import bessel_orders
 from .stack import Stack
 
 if TYPE_CHECKING:
@@ -183,13 +184,13 @@ class _Section:
     @property
     def _potentials(self) -> Floats:
         """What every charge does to every other (functions, functions), V m/C."""
-        from scipy.special import jv
-
         k, weights = self._rule
         each = self._functions
         orders = np.arange(each)[:, None]
         # e^{-jk middle} (-j)^n J_n(k width/2).
-        sent = [(-1j) ** orders * jv(orders, 0.5 * s.width * k) * np.exp(-1j * k * s.middle) for s in self.strips]
+        sent = [
+            (-1j) ** orders * bessel_orders(each, 0.5 * s.width * k) * np.exp(-1j * k * s.middle) for s in self.strips
+        ]
         size = len(self.strips) * each
         found = np.empty((size, size))
         for i, one in enumerate(self.strips):

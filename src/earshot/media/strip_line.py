@@ -16,6 +16,7 @@ from .. import units
 from ..arraytypes import Complexes, Floats
 from ..constants import SPEED_OF_LIGHT, WAVE_IMPEDANCE
 from ..errors import RunError, UsageError
+from .bessel import bessel_orders
 from .coupled_strips import Strip, coupled_strips
 from .modes import surface_waves
 from .spectral import Spectrum
@@ -135,8 +136,6 @@ class _Section:
     """The matrix of a strip's currents at any index along it. Lengths are normalised by k0, x = k_x w/2."""
 
     def __init__(self, spectrum: Spectrum, width: float) -> None:
-        from scipy.special import jv
-
         self.spectrum = spectrum
         self.half = 0.5 * width * spectrum.wavenumber
         nodes, weights = np.polynomial.legendre.leggauss(8)
@@ -151,8 +150,9 @@ class _Section:
         self.weights = (width_[:, None] * weights).ravel()
         self.last = float(edges[-1])
         orders = 2 * np.arange(_FUNCTIONS)[:, None]
-        self.along = (-1.0) ** (orders // 2) * jv(orders, self.x)
-        self.across = (-1.0) ** (orders[1:] // 2) * orders[1:] * jv(orders[1:], self.x) / self.x
+        waves = bessel_orders(2 * _FUNCTIONS, self.x)[::2]
+        self.along = (-1.0) ** (orders // 2) * waves
+        self.across = (-1.0) ** (orders[1:] // 2) * orders[1:] * waves[1:] / self.x
 
     def matrix(self, index: complex) -> Complexes:
         """-∫ J·E of every pair of currents, over k_x > 0."""
