@@ -7,6 +7,7 @@ import xml.etree.ElementTree as ET
 
 import numpy as np
 import pytest
+from playwright.sync_api import expect
 
 import earshot as es
 from browser import browser, needs_browser
@@ -184,23 +185,24 @@ def test_variants_lie_over_one_another(open_page, variants):
     page = open_page(variants)
     assert page.page.title() == "Tag receiver, two ways"
 
-    def curves():
-        return page.page.locator(".chart", has_text="VSWR over frequency").locator("path[stroke-width]").count()
-
-    page.page.locator("#match").scroll_into_view_if_needed()
-    page.page.wait_for_timeout(200)
-    assert curves() == 3
+    chart = page.page.locator(".chart", has_text="VSWR over frequency")
+    curves = chart.locator("path[stroke-width]")
+    chart.scroll_into_view_if_needed()
+    expect(curves).to_have_count(3)
     page.page.get_by_role("checkbox", name="on the roof").uncheck()
-    assert curves() == 2
+    # Nothing is drawn that is out of sight.
+    chart.scroll_into_view_if_needed()
+    expect(curves).to_have_count(2)
     gain = page("earshot.now().figures.gain")
     page.page.get_by_role("button", name="look at short").click()
     assert page("earshot.state.live") == 1
     assert page("earshot.now().figures.gain") != gain
     # A curve without phase has no place on a Smith chart.
     smith = page.page.locator(".chart", has_text="Smith chart").locator("svg")
-    smith.scroll_into_view_if_needed()
     page.page.get_by_role("checkbox", name="on the roof").check()
-    assert "roof" not in smith.text_content()
+    smith.scroll_into_view_if_needed()
+    expect(smith.locator("path").first).to_be_visible()
+    expect(smith).not_to_contain_text("roof")
 
 
 @needs_browser

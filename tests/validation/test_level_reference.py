@@ -11,6 +11,7 @@ from scipy.special import ellipk, ellipkm1
 
 import earshot as es
 from earshot.layers import Spectrum, Strip, between_levels, coupled_strips, strip_line
+from earshot.media.bessel import bessel_orders
 
 CASES = json.loads((Path(__file__).parent / "levels.json").read_text())["cases"]
 WAVE = 0.3
@@ -198,3 +199,11 @@ def test_a_pair_in_a_design_file(tmp_path):
     place.write_text(FED.replace('[[layer]]\nthickness = "1.6 mm"\nof = "glass epoxy"\n', ""))
     with pytest.raises(es.DesignFileError, match="no layers"):
         es.read_design(place)
+
+
+@pytest.mark.parametrize("count", [1, 2, 3, 7, 24, 60])
+def test_all_orders_at_once_are_bessel_functions(count):
+    from scipy.special import jv
+
+    x = np.concatenate([np.geomspace(1e-12, 1.0, 200), np.linspace(0.1, 400.0, 2000), count + np.array([-1e-9, 1e-9])])
+    assert np.abs(bessel_orders(count, x) - jv(np.arange(count)[:, None], x)).max() < 1e-13
