@@ -1,16 +1,19 @@
 """The command line: what it prints, what it writes, how it ends."""
 
 import contextlib
+import inspect
 import json
 import re
 import subprocess
 import sys
 import time
+from importlib import import_module
 
 import numpy as np
 import pytest
 
 import earshot as es
+from earshot.views.commands.app import COMMANDS
 
 
 def test_demo_runs_from_design_to_figures(run, tmp_path):
@@ -264,3 +267,14 @@ def test_the_way_of_solving_is_chosen_and_told(run, tmp_path, demo_path):
     # Of few wires in the open too, where it is asked for.
     assert run("solve", demo_path, "--method", "fast")[0] == 0
     assert run("solve", patch, "--method", "quick")[0] == 2
+
+
+def test_help_says_the_whole_purpose_of_every_command_and_imports_none():
+    words = [sys.executable, "-X", "importtime", "-m", "earshot", "--help"]
+    done = subprocess.run(words, capture_output=True, text=True, timeout=120)
+    assert done.returncode == 0
+    assert not {"numpy", "numba", "pint", "pandas"} & {line.split("|")[-1].strip() for line in done.stderr.splitlines()}
+    told = " ".join(done.stdout.split())
+    for name in COMMANDS:
+        own = getattr(import_module(f"earshot.views.commands.{name.replace('-', '_')}"), name.replace("-", "_"))
+        assert " ".join(inspect.getdoc(own).partition("\n\n")[0].split()) in told

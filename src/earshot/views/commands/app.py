@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 from collections.abc import Sequence
 from importlib import import_module
 from pathlib import Path
@@ -62,6 +63,19 @@ class _Commands(TyperGroup):
         alone = typer.Typer(add_completion=False, pretty_exceptions_enable=False, rich_markup_mode=None)
         alone.command(name)(getattr(import_module(f"{__package__}.{word}"), word))
         return typer.main.get_command(alone)
+
+    def format_commands(self, _context: Any, formatter: Any) -> None:
+        """Every command with what it is for, whole; none of them is imported for it."""
+        with formatter.section("Commands"):
+            formatter.write_dl([(name, _purpose(name)) for name in COMMANDS])
+
+
+def _purpose(name: str) -> str:
+    """The first paragraph of what a command's function says of itself."""
+    word = name.replace("-", "_")
+    tree = ast.parse(Path(__file__).with_name(f"{word}.py").read_text(encoding="utf-8"))
+    own = next(node for node in tree.body if isinstance(node, ast.FunctionDef) and node.name == word)
+    return " ".join((ast.get_docstring(own) or "").partition("\n\n")[0].split())
 
 
 app = typer.Typer(
