@@ -216,6 +216,7 @@ def test_the_most_bandwidth_is_found(tmp_path, caplog):
         (lambda f: studies.optimise(f, ["long"], ["most gian"]), "no figure 'gian'"),
         (lambda f: studies.optimise(f, ["long"], ["0 x most gain"]), "not above zero"),
         (lambda f: studies.optimise(f, ["long"], ["most bandwidth"]), "most bandwidth at 5.8 GHz"),
+        (lambda f: studies.optimise(f, ["long"], ["most bandwidth at 150 MHz"]), "a lone port; here are one, two"),
         (lambda f: studies.optimise(f, ["long"], ["most bandwidth of VSWR 1 at 150 MHz"]), "a VSWR above 1"),
         (lambda f: studies.optimise(f, ["long"], ["most bandwidth from 2 GHz to 1 GHz"]), "the band is empty"),
         (lambda f: studies.optimise(f, ["long"], ["least bandwidth at 150 MHz"]), "write it like"),

@@ -219,14 +219,14 @@ def _go_on_uphill(
             along += np.clip(np.nan_to_num(step), -1.0, 1.0) * np.stack([a, b])
             inside &= np.abs(step) <= 1.0
             slope += np.abs(rise)
-        aslant = ~(inside | (slope < _FLAT))
-        going, size, (x, y) = going[aslant], size[aslant, 0], along[:, aslant]
-        there = _moved(at[going], (size * x)[:, None], (size * y)[:, None], half_space)
+        x, y = along * size.T
+        there = _moved(at[going], x[:, None], y[:, None], half_space)
         found = _over(intensity, there)[:, 0]
-        up = found > level[going]
+        # Along a ring, nothing wanders.
+        up = (found > level[going]) & (slope > _FLAT)
         at[going[up]], level[going[up]] = there[up, 0], found[up]
         width[going[~up]] /= 2.0
-        going = going[width[going] > widest / 2**6]
+        going = going[~(inside | (slope < _FLAT)) & (width[going] > widest / 2**6)]
 
 
 def _over(intensity: Callable[[Floats, Floats], Floats], places: Floats) -> Floats:

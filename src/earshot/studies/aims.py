@@ -230,6 +230,10 @@ def refuse_unknown(aims: Aims, figures: Mapping[float, Mapping[str, float]]) -> 
     """Raise UsageError for goals and wishes of figures a model has not."""
     for one in aims.looked:
         for there in (figures[f] for f in aims.at(one)):
+            ports = [name.removeprefix("VSWR at ") for name in there if name.startswith("VSWR at ")]
+            if ports and (one.vswr is not None if isinstance(one, Wish) else one.text.lstrip().startswith("bandwidth")):
+                raise UsageError(f"'{one.text}': a bandwidth is that of a lone port; here are {', '.join(ports)}: "
+                                 f"write it like 'VSWR at {ports[0]} <= 2 from 144 MHz to 146 MHz'")  # fmt: skip
             if isinstance(one, Goal):
                 known_in(one, there)
             elif one.figure not in there or np.isnan(there[one.figure]):
