@@ -215,7 +215,7 @@ def _go_on_uphill(
         inside = np.ones(len(going), bool)
         for a, b in axes:
             rise, bend = a * u + b * v, a * a * uu + 2.0 * a * b * uv + b * b * vv
-            step = np.where(bend < 0.0, rise / np.maximum(-bend, 1e-300), np.inf * np.sign(rise))
+            step = np.where(bend < 0.0, rise / np.maximum(-bend, 1e-300), np.copysign(np.inf, rise))
             along += np.clip(np.nan_to_num(step), -1.0, 1.0) * np.stack([a, b])
             inside &= np.abs(step) <= 1.0
             slope += np.abs(rise)

@@ -41,9 +41,8 @@ class Optimised:
     """What a search came to. file: the design with its best values; met: whether all goals are.
 
     values: per value before and after, SI. goals: per goal, wish and frequency before and after, with the unit of what
-    is no figure. tries: every try in
-    order: its values, what every goal and wish came to (the worst of a band), its cost, the least so far, and whether
-    it met all goals. solves: how many there were; seconds: what it took.
+    is no figure. tries: every try in order: its values, what every goal and wish came to (the worst of a band), its
+    cost, the least so far, and whether it met all goals. solves: how many there were; seconds: what it took.
     """
 
     file: DesignFile
