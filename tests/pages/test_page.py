@@ -252,6 +252,14 @@ def test_everything_on_it_is_saved(open_page, tag, tag_page):
     assert name.endswith(".svg")
     name, raw = page.saved(chart.get_by_role("button", name="PNG").click)
     assert raw[:8] == b"\x89PNG\r\n\x1a\n"
+    # Gain over frequency is that of one direction, and says which.
+    over = page.page.locator(".chart", has_text="Gain over frequency").get_by_role("button", name="CSV")
+    rows = list(csv.reader(io.StringIO(page.saved(over.click)[1].decode())))
+    peak = page("earshot.now().figures")
+    assert rows[0][2] == f"dBi towards azimuth {peak['azimuth']:.1f}°, elevation {abs(peak['elevation']):.1f}°"
+    gains = {float(f): float(value) for name, f, value in rows[1:] if name == "gain"}
+    assert gains[150.1e6] == pytest.approx(peak["gain"], abs=1e-3)
+    assert min(gains) < 141e6 < 159e6 < max(gains)
     page.page.locator(".view summary").click()
     assert page.saved(page.page.locator("#save-space").click)[1][:4] == b"\x89PNG"
     name, raw = page.saved(page.page.locator("#save-sphere").click)

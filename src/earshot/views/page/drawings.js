@@ -98,6 +98,9 @@ function Drawings(page, shared) {
     })), { pick: mark });
     chart($("pattern-charts"), "Gain over frequency", curves(() => {
       const spec = bandSpec(gainUnit(), () => null, () => [0, 1], [])();
+      // In one direction, which is said: elsewhere there may be more.
+      const peak = page.figures;
+      if (peak) spec.y.label = spec.y.saved = `${gainUnit()} towards azimuth ${fixed(peak.azimuth, 1)}°, elevation ${fixed(peak.elevation, 1)}°`;
       spec.series = gainsOverFrequency();
       spec.y.domain = roomFor(finite(spec.series), -40, 60);
       return spec;
