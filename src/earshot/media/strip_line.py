@@ -71,19 +71,27 @@ def strip_line(stack: Stack, width: str | float, frequency: str | float) -> Stri
     plain = Spectrum(stack.lossless, hertz)
     low = max([1.0, *(w.index.real for w in surface_waves(plain))]) * (1.0 + 1e-9)
     line = _Section(plain, metres)
-    indices = low + (plain.slowest - low) * (np.arange(_SCAN) + 0.5) / _SCAN
-    values = [line.determinant(x).real for x in indices]
-    turns = np.flatnonzero(np.sign(values[1:]) != np.sign(values[:-1]))
-    if not turns.size:
+    between = _slowest_turn(line, low + (plain.slowest - low) * (np.arange(_SCAN) + 0.5) / _SCAN)
+    if between is None:
         raise RunError(f"strip_line: no wave is bound to a strip of {metres:g} m on {stack} at {hertz:g} Hz")
     from scipy.optimize import brentq
 
-    at = int(turns[-1])
-    index = complex(brentq(lambda x: line.determinant(x).real, indices[at], indices[at + 1], xtol=1e-12))
+    index = complex(brentq(lambda x: line.determinant(x).real, *between, xtol=1e-12))
     if stack != stack.lossless:
         line = _Section(Spectrum(stack, hertz), metres)
         index = _followed(line, index)
     return StripLine(metres, hertz, index, line.impedance(index))
+
+
+def _slowest_turn(line: _Section, indices: Floats) -> tuple[float, float] | None:
+    """The two highest indices between which the determinant changes its sign, from the highest down."""
+    after: tuple[float, float] | None = None
+    for index in indices[::-1].tolist():
+        here = index, line.determinant(index).real
+        if after is not None and np.sign(here[1]) != np.sign(after[1]):
+            return here[0], after[0]
+        after = here
+    return None
 
 
 def _between_planes(stack: Stack, width: float, hertz: float) -> StripLine:
@@ -158,10 +166,11 @@ class _Section:
         """-∫ J·E of every pair of currents, over k_x > 0."""
         kx = self.x / self.half
         k = np.sqrt(kx**2 + index**2 + 0j)
-        seen = self.spectrum.waves(k)
-        zz = (seen.tm * index**2 + seen.te * kx**2) / k**2
-        xx = (seen.tm * kx**2 + seen.te * index**2) / k**2
-        xz = (seen.tm - seen.te) * kx * index / k**2
+        sweep, own = self.spectrum.sweep(k), self.spectrum.stack.metal_on
+        tm, te = sweep.shunt(own, True), sweep.shunt(own, False)
+        zz = (tm * index**2 + te * kx**2) / k**2
+        xx = (tm * kx**2 + te * index**2) / k**2
+        xz = (tm - te) * kx * index / k**2
         w = self.weights
         top = (self.along * (w * zz)) @ self.along.T
         side = (self.along * (w * xz)) @ self.across.T
