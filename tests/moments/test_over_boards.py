@@ -61,7 +61,7 @@ def test_kernels_over_layers_are_those_of_reflected_waves(name):
     rho, zeta = 10.0 ** rng.uniform(-1, 0.8, 12), 10.0 ** rng.uniform(-1, 0.8, 12)
     a, b, c = level_kernels(spectrum, np.zeros((0, 5)))(rho, zeta)
     seen = reflection(spectrum, rho, zeta)
-    _, _, u, slope_up = end_kernels(spectrum)(rho, zeta)
+    u, slope_up = end_kernels(spectrum, [])(rho, zeta)
     distance = np.hypot(rho, zeta)
     wave = np.exp(-1j * distance) / distance
     for got, want in ((a, wave + seen.ga), (b, wave - seen.gv + u), (c, -slope_up)):

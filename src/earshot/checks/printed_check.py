@@ -17,7 +17,7 @@ from ..meshing.sheet_mesh import SheetMesh
 from .findings import Finding
 from .pieces import as_place, words_for
 
-_THIN, _THICK, _THICKEST = 0.05, 0.5, 1.5
+_THICKEST = 4.0 * math.pi
 _CLOSE, _RADII = 1e-6, 4.0
 # Edges of a hundred thicknesses move a resonance by less than 1e-3; nothing was measured beyond.
 _LONGEST = 100.0
@@ -185,28 +185,16 @@ def _neighbours(board: OnBoard) -> Iterator[Finding]:
 
 
 def sized(board: OnBoard, frequency: float) -> Iterator[Finding]:
-    """Findings at a frequency: layers too thick for a probe of one current."""
-    stack = board.stack
+    """Findings at a frequency: layers too thick for a wire through them."""
     for wire in board.probes:
-        phase = _phase(stack, wire, frequency)
-        if phase > _THICK:
+        phase = _phase(board.stack, wire, frequency)
+        if phase > _THICKEST:
             says = (
-                f"the layers that probe '{wire.name}' goes through are {math.degrees(phase):.0f} deg thick at "
-                f"{frequency / 1e6:g} MHz: the current along it is taken as of one strength, which holds below "
-                f"{math.degrees(_THICK):.0f} deg"
+                f"the layers that wire '{wire.name}' goes through are {phase / (2.0 * math.pi):.2g} wavelengths thick "
+                f"at {frequency / 1e6:g} MHz, more than {_THICKEST / (2.0 * math.pi):g}"
             )
-            level = "stop" if phase > _THICKEST else "warn"
-            yield Finding(level, wire.name, says, "use thinner layers, or a gap in the metal as a port")
+            yield Finding("stop", wire.name, says, "use thinner layers, or a gap in the metal as a port")
             return
-    for wire in board.probes:
-        phase = _phase(stack, wire, frequency)
-        if phase > _THIN and wire.corners[:, 2].max() > stack.thickness * (1.0 + _CLOSE):
-            says = (
-                f"wire '{wire.name}' goes on over layers that are {math.degrees(phase):.1f} deg thick at "
-                f"{frequency / 1e6:g} MHz, with one current all through them: its resistance may be off by about as "
-                "many per cent"
-            )
-            yield Finding("warn", wire.name, says, "use thinner layers, or take the figure for a first one")
 
 
 def _phase(stack: Stack, wire: Wire, frequency: float) -> float:

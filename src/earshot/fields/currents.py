@@ -9,9 +9,9 @@ import numpy as np
 
 from ..arraytypes import Bools, Complexes, Floats, Ints
 from ..constants import wavenumber
-from ..media.stack import Stack
 from ..media.surroundings import FreeSpace, Medium
 from ..meshing.mesh import WireMesh
+from ..meshing.pins import pins_of
 from .around import around
 from .on_level import OnLevel
 from .radiator import Radiator, looking
@@ -106,19 +106,20 @@ class Currents:
 
     @cached_property
     def on_levels(self) -> tuple[OnLevel, ...]:
-        """Those on faces of layers and through them, a part for every face, from the lowest."""
+        """Those on faces of layers and through them, a part for every face, from the lowest, and for what fades."""
         stack = self.medium.stack
         if stack is None or not (self._printed.any() or self.through.any()):
             return ()
-        places, radii, level, amounts = self._ends_on(stack)
-        numbers = sorted({*level.tolist(), *self._level[self._level >= 0].tolist()})
+        pins = pins_of(self.mesh, self.through, self.ends[self.through], stack)
+        parts = [
+            (stack.on(n), self._sheets_on(n), pins.ends.on(n))
+            for n in sorted({*pins.ends.faces.tolist(), *self._level[self._level >= 0].tolist()})
+        ]
+        parts += [(own, None, ends) for own, ends in pins.fading]
         return tuple(
-            OnLevel(
-                stack.on(n), self.frequency, self._sheets_on(n), places[level == n], radii[level == n],
-                amounts[level == n], self.places,
-            )
-            for n in numbers
-        )  # fmt: skip
+            OnLevel(own, self.frequency, sheets, ends.places, ends.radii, ends.amounts, self.places)
+            for own, sheets, ends in parts
+        )
 
     @cached_property
     def sides(self) -> tuple[Currents, ...]:
@@ -158,17 +159,6 @@ class Currents:
             return np.zeros((0, 3)), np.zeros((0, 3), np.complex128)
         places, moments = self.opening.as_moments
         return places, np.stack([-moments[:, 1], moments[:, 0], 0.0 * moments[:, 2]], axis=1)
-
-    def _ends_on(self, stack: Stack) -> tuple[Floats, Floats, Ints, Complexes]:
-        """Ends of probes on faces: places (n, 3), radii (n,), which face (n,), and the current up to each (n,)."""
-        through, mesh = np.flatnonzero(self.through), self.mesh
-        ends, upward = mesh.ends[through], self.ends[through, 0] * mesh.tangents[through, 2]
-        top = np.argmax(mesh.nodes[ends, 2], axis=1)
-        rows = np.arange(len(through))
-        places = mesh.nodes[np.concatenate([ends[rows, top], ends[rows, 1 - top]])]
-        level = stack.end_at(places[:, 2])
-        kept = level >= 0
-        return places[kept], np.tile(mesh.radii[through], 2)[kept], level[kept], np.concatenate([upward, -upward])[kept]
 
     def _sheets_on(self, level: int) -> SheetCurrents | None:
         chosen = self._level == level

@@ -69,7 +69,7 @@ def guided_powers(stack: Stack, currents: Currents) -> list[tuple[str, float]]:
     plain = stack.lossless
     waves, found = surface_waves(Spectrum(plain, currents.frequency)), []
     middle, size = currents.middle, currents.breadth / currents.wavenumber
-    levels = [(level, Spectrum(plain.on(level.stack.metal_on), currents.frequency)) for level in currents.on_levels]
+    levels = [(level, Spectrum(level.stack.lossless, currents.frequency)) for level in currents.on_levels]
     for number, wave in enumerate(waves):
         k = wave.index.real * currents.wavenumber
         phi = 2.0 * math.pi * np.arange(4 * math.ceil(k * size) + 24) / (4 * math.ceil(k * size) + 24)

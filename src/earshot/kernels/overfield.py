@@ -20,10 +20,11 @@ def _slope(c, f, width):
 
 @njit(inline="always", fastmath=True, error_model="numpy")
 def _logarithm(away, low, length):
-    """ln (z + length + R')/(z + R) at a height z = low, and its slope, of ln (z + R) ρ/R(z + R)."""
+    """ln (z + length + R')/(z + R) at a height z = low, its slope, of ln (z + R) ρ/R(z + R), and 1/R - 1/R'."""
     high = low + length
     near, far = math.sqrt(away * away + low * low), math.sqrt(away * away + high * high)
-    return math.log((far + high) / (near + low)), away / (far * (far + high)) - away / (near * (near + low))
+    slope = away / (far * (far + high)) - away / (near * (near + low))
+    return math.log((far + high) / (near + low)), slope, 1.0 / near - 1.0 / far
 
 
 @njit(inline="always", fastmath=True, error_model="numpy")
@@ -40,19 +41,20 @@ def _add_source(dx, dy, k, jx, jy, spread, probe, steps, widths, table, logs, lo
     f, width, t = x - at, widths[at], table[at]
     ux, uy = dx / r, dy / r
     away = k * r
-    log, slant = _logarithm(away, low, length)
+    log, slant, rise = _logarithm(away, low, length)
     a, grown = _value(t[0], f), _value(t[1], f)
-    pull = _slope(t[2], f, width) * spread + _slope(t[5], f, width) * probe
-    turn = slant * (logs[1] * spread + logs[3] * probe)
+    pull = _slope(t[2], f, width) * spread + (_slope(t[5], f, width) + slant * logs[2]) * probe
+    turn = slant * (logs[1] * spread + logs[4] * probe)
     turn += _slope(t[4], f, width) * spread + _slope(t[7], f, width) * probe
     if probe != 0.0:
-        stem, bent = _logarithm(away, 0.0, length)
-        turn += bent * logs[5] * probe
-        out[2] -= stem * logs[4] * probe
+        stem, bent, _ = _logarithm(away, 0.0, length)
+        pull += bent * logs[5] * probe
+        turn += bent * logs[7] * probe
+        out[2] -= (stem * logs[6] + rise * logs[8]) * probe
     hx, hy = ux * turn - grown * jx, uy * turn - grown * jy
     out[0] += ux * pull - a * jx
     out[1] += uy * pull - a * jy
-    out[2] -= (_value(t[3], f) + logs[0] * log) * spread + (_value(t[6], f) + logs[2] * log) * probe
+    out[2] -= (_value(t[3], f) + logs[0] * log) * spread + (_value(t[6], f) + logs[3] * log) * probe
     out[3] += 1j * hy
     out[4] -= 1j * hx
     out[5] -= 1j * _slope(t[0], f, width) * (ux * jy - uy * jx)

@@ -98,6 +98,14 @@ def tabled(
 
     smallest: the least R, normalised.
     """
+    return in_tables(kernels, below, wavenumber, across, heights, shares, side_by_side, smallest)[0]
+
+
+def in_tables(
+    kernels: Kernels, below: Below, wavenumber: float, across: tuple[float, float], heights: tuple[float, float],
+    shares: int = 1, side_by_side: SideBySide = in_turn, smallest: float = _SMALLEST, each: int | None = None,
+) -> list[EarthTable]:  # fmt: skip
+    """The same, but for so many kernels a table each."""
     (least, most), (low, high) = np.array(across) * wavenumber, np.array(heights) * wavenumber
     near, (bend, far) = max(math.hypot(least, low), smallest), _bounds(below)
     r = _distances(near, 1.0001 * max(math.hypot(most, high), 1.01 * near), bend, far)[:, None]
@@ -119,11 +127,14 @@ def tabled(
     for own, rows in found.items():
         values[:, own::shares] = rows
     values *= r * np.exp(1j * r)
-    values[FOR_CURRENTS:] *= r / (1.0 + r)
-    values[FOR_CURRENTS : FOR_CURRENTS + 2] /= sine
     on = along(r[[0, -1], 0], bend, far)
     grid = np.array([on[0], 1.0 / ((on[1] - on[0]) / (len(r) - 1)), y[0], 1.0 / (y[1] - y[0]), bend, far])
-    return EarthTable(wavenumber, grid, _weights(values), near / wavenumber)
+    made = []
+    for group in np.split(values, len(values) // (each or len(values))):
+        group[FOR_CURRENTS:] *= r / (1.0 + r)
+        group[FOR_CURRENTS : FOR_CURRENTS + 2] /= sine
+        made.append(EarthTable(wavenumber, grid, _weights(group), near / wavenumber))
+    return made
 
 
 def _count(span: float) -> int:

@@ -17,15 +17,15 @@ import numpy as np
 
 from ..arraytypes import Complexes, Floats
 from .kernel_table import arrivals
-from .near_table import NearTable, even_cubics, from_none, nodes_for
+from .near_table import LOGS, NearTable, even_cubics, from_none, nodes_for, with_end
 from .sommerfeld import decay, sommerfeld_integrals
 from .spectral import Spectrum
 from .stack import Stack
+from .sweep import Sweep
 
 _TOGETHER = 8
 _MOST_IMAGES = 8
 _CLOSE, _SEEN = 0.25, 40.0
-_LOGS = [3, 4, 6, 7]
 
 Each = Callable[[Callable[[range], Complexes], list[range]], Iterable[Complexes]]
 
@@ -35,12 +35,17 @@ class View(Protocol):
 
     @property
     def apart(self) -> float:
-        """How far it is from their face, normalised."""
+        """How far it is from their face, normalised; of probes that fade, from the nearer end of that."""
         ...
 
     @property
-    def stems(self) -> tuple[complex, complex]:
-        """Shares of 1/k² in c and d of a probe that passes the height."""
+    def fading(self) -> int:
+        """0 but of probes that fade: 1 where the nearer end of what fades is not over the height, -1 where it is."""
+        ...
+
+    @property
+    def stems(self) -> tuple[complex, complex, complex]:
+        """Shares of 1/k² in b, c and d of a probe that passes the height."""
         ...
 
     def rest(self, k: Complexes) -> Complexes:
@@ -85,19 +90,43 @@ class FromMetal(_Seen):
 
     @property
     def apart(self) -> float:
-        """How far the height is from the metal, normalised."""
+        """How far the height is from the metal, or from where fading begins or ends, normalised."""
+        return min(map(abs, self._off)) * self.spectrum.wavenumber
+
+    @property
+    def _off(self) -> list[float]:
         stack = self.spectrum.stack
-        return abs(stack.faces[self.place] - stack.level) * self.spectrum.wavenumber
+        ends = {stack.metal_on, stack.metal_on - stack.fades}
+        return [stack.faces[self.place] - stack.faces[end] for end in ends]
 
     @property
-    def _passed(self) -> bool:
-        """Whether probes pass the height: it is under the metal."""
-        return self.place - self.on_lid < self.spectrum.stack.metal_on
+    def fading(self) -> int:
+        """Where there is no metal, but probes that fade."""
+        if not self.spectrum.stack.fades:
+            return 0
+        return 1 if min(self._off, key=abs) >= 0.0 else -1
+
+    @cached_property
+    def _passing(self) -> float:
+        """What of one ampere in probes passes the height: all of it under the metal, where they do not fade."""
+        lines, upright = self._lines, self.spectrum.upright
+        if self.on_lid:
+            return lines.along(upright, self.place - 1)[1]
+        return lines.along(upright, self.place)[0] if self.place < upright.face else 0.0
 
     @property
-    def stems(self) -> tuple[complex, complex]:
-        """Those of a current along z: its upright and its round field go as ln ρ and 1/ρ."""
-        return (1j * self.matter[1], -1j) if self._passed else (0j, 0j)
+    def _lines(self) -> Sweep:
+        return self.spectrum.sweep(np.ones(1, np.complex128))
+
+    @property
+    def stems(self) -> tuple[complex, complex, complex]:
+        """Those of a current along z and of its charge: its upright and its round field go as ln ρ and 1/ρ."""
+        n, (eps, mu) = self.place - self.on_lid, self.matter
+        spread = 0.0
+        if n < self.spectrum.upright.face:
+            low, high = self._lines.along(self.spectrum.upright, n)
+            spread = (low - high) / self._lines.layers[n][0]
+        return 1j * spread / eps, 1j * mu * self._passing, -1j * self._passing
 
     @cached_property
     def images(self) -> list[tuple[float, complex, complex]]:
@@ -135,11 +164,12 @@ class FromMetal(_Seen):
         sweep, own = self.spectrum.sweep(k), self.spectrum.stack.metal_on
         tm, te = (sweep.seen_at(own, self.place, kind) for kind in (True, False))
         a, grown, b, c, d = self._kinds(k, tm, te)
-        volts, amperes = sweep.probe_at(own, self.place)
+        volts, amperes = sweep.probe_at(self.spectrum.upright, self.place)
         over, mu = self.matter
         # Where the current itself is, what it carries is no field.
-        upright = (k * amperes - 1j * self._passed) / over
-        left = np.stack([b + 1j * volts / k, c + upright, d - amperes / k])
+        left = np.stack([1j * volts / k, (k * amperes - 1j * self._passing) / over, -amperes / k])
+        if not self.spectrum.stack.fades:
+            left += np.stack([b, c, d])
         if self.spectrum.stack.open_below:
             # On no plane a probe has a charge at its foot as well, which metal there, being left, takes off.
             left -= self._kinds(k, *(sweep.seen_at(0, self.place, kind) for kind in (True, False)))[2:]
@@ -165,7 +195,7 @@ class FromOpening(_Seen):
         """The height over the plane, normalised."""
         return self.spectrum.stack.faces[self.place] * self.spectrum.wavenumber
 
-    stems = (0j, 0j)
+    fading, stems = 0, (0j, 0j, 0j)
 
     def rest(self, k: Complexes) -> Complexes:
         """Spectra of the field, less those of magnetic currents as in free space that are doubled by the plane.
@@ -208,8 +238,9 @@ def inside_table(
             found = np.array([views[n].rest(k) for n in some])
             stem = -np.expm1(-k * length) / k**2
             for row, n in zip(found, some, strict=True):
-                row[_LOGS] -= logs[n, :4, None] * np.exp(-k * views[n].apart) * stem
-                row[_LOGS[2:]] -= logs[n, 4:, None] * stem
+                row[LOGS] -= logs[n, :5, None] * np.exp(-k * views[n].apart) * stem
+                row[LOGS[2:]] -= logs[n, 5:8, None] * stem
+                row[LOGS[3]] -= logs[n, 8] * k * np.exp(-k * views[n].apart) * stem
             return found.reshape(-1, len(k))
 
         values = sommerfeld_integrals(rest, rho[first:] * k0, spectrum.slowest + 0.5, ripple)
@@ -222,11 +253,13 @@ def inside_table(
 
 
 def _shares(view: View, length: float) -> Complexes:
-    """Logarithms (6,) as of `NearTable` that a view's rest has at last, where it is near; and those of its probes."""
+    """Shares (9,) as of `NearTable` that a view's rest has at last, where it is near; and those of its probes."""
     stems = np.array(view.stems)
     if view.apart > _CLOSE * length:
-        return np.concatenate([np.zeros(4), stems])
+        return np.concatenate([np.zeros(5), stems, [0.0]])
     far = np.array([_SEEN / length + 0j])
-    ends = view.rest(far)[_LOGS, 0] * far**2
+    ends = view.rest(far)[LOGS, 0] * far**2
     ends[2:] -= stems
-    return np.concatenate([ends * math.exp(_SEEN * view.apart / length), stems])
+    ends *= math.exp(_SEEN * view.apart / length)
+    ends, rise = with_end(ends, view.fading)
+    return np.concatenate([ends, stems, [rise]])

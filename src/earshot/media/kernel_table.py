@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -19,7 +20,7 @@ from ..arraytypes import Complexes, Floats
 from .sommerfeld import at_zero, decay, sommerfeld_integrals
 from .spectral import Spectrum
 from .stack import Stack
-from .sweep import Sweep
+from .sweep import Sweep, Upright
 
 _NEGLIGIBLE = 2e-3
 _MOST_IMAGES = 6
@@ -31,28 +32,22 @@ _NONE = np.zeros((1, 5))
 
 
 @dataclass(frozen=True)
-class KernelTable:
-    """Kernels, 1/m, between currents and charges on the metal of a stack; e^{-jkρ}/ρ in free space.
+class ProbeTable:
+    """Kernels, 1/m, of vertical currents with charges on a level, and with others that go up to there.
 
-    Of metal on two levels: of currents and ends of probes on one, seen from the other.
-
-    images (n, 5): depth (m), then its share in the vector and in the scalar kernel, each real and imaginary: shares of
-    e^{-jkR}/R, R² = ρ² + depth². steps (5,): two bounds (m) and three densities (1/m) of the nodes. whole (intervals, 4
-    powers, 4): cubics in each interval of the vector and the scalar kernel, each real and imaginary, of ρ times the
-    kernel; rest (images, intervals, 4, 4): of the kernel less the 1/R of the first image, of the first two, and so on.
-    end, between (intervals, 4): the kernels of `end_of_probe` and `between_probes`. tall: what the inductance of probes
-    is proportional to, m. lossy_plane: whether they stand on one that takes power.
+    steps (5,): two bounds (m) and three densities (1/m) of the nodes. end, between (intervals, 4): cubics of the
+    kernels of `end_of_probe` and `between_probes`. tall: what is proportional to K0 in the latter, m: of probes of one
+    current their inductance. edge: the same of the former, 1/m. lossy_plane: whether they stand on one that takes
+    power.
     """
 
     wavenumber: float
-    images: Floats
     steps: Floats
-    whole: Floats
-    rest: Floats
     end: Complexes
     between: Complexes
-    tall: float
-    lossy_plane: bool = False
+    tall: complex
+    edge: complex
+    lossy_plane: bool
 
     def _cubic(self, coefficients: NDArray[np.generic], rho: ArrayLike) -> Complexes:
         x = place_among(self.steps, np.asarray(rho, float))
@@ -60,20 +55,15 @@ class KernelTable:
         c, f = coefficients[at], x - at
         return np.asarray(((c[..., 3] * f + c[..., 2]) * f + c[..., 1]) * f + c[..., 0], np.complex128)
 
-    def _whole(self, which: int, rho: ArrayLike) -> Complexes:
-        return np.asarray(self._cubic(self.whole[..., which] + 1j * self.whole[..., which + 1], rho) / np.asarray(rho))
-
-    def vector(self, rho: ArrayLike) -> Complexes:
-        """The vector kernel at distances > 0, 1/m."""
-        return self._whole(0, rho)
-
-    def scalar(self, rho: ArrayLike) -> Complexes:
-        """The scalar kernel at distances > 0, 1/m."""
-        return self._whole(2, rho)
-
     def end_of_probe(self, rho: ArrayLike) -> Complexes:
-        """The scalar kernel less that of a probe's end, at distances from its axis, 1/m: bounded."""
-        return self._cubic(self.end, rho)
+        """The scalar kernel less that of a probe's end, at distances from its axis, 1/m: bounded.
+
+        Of one that fades, that of its charge alone, which a level may touch.
+        """
+        from scipy.special import k0
+
+        found = self._cubic(self.end, rho)
+        return found - self.edge * k0(self.wavenumber * np.asarray(rho, float)) if self.edge else found
 
     def between_probes(self, rho: ArrayLike) -> Complexes:
         """What a probe and the charge at its top do to another and its own, at distances between axes, 1/m."""
@@ -95,6 +85,34 @@ class KernelTable:
         around = self._cubic(self.between, 2.0 * radius * np.sin(turn / 2)).mean()
         smooth = around if self.lossy_plane else complex(around.real, self._cubic(self.between, 0.0).imag)
         return complex(smooth - 2.0 * self.tall * k**2 * i0(k * radius) * k0(k * radius))
+
+
+@dataclass(frozen=True)
+class KernelTable(ProbeTable):
+    """Kernels, 1/m, between currents and charges on the metal of a stack; e^{-jkρ}/ρ in free space.
+
+    Of metal on two levels: of currents and ends of probes on one, seen from the other.
+
+    images (n, 5): depth (m), then its share in the vector and in the scalar kernel, each real and imaginary: shares of
+    e^{-jkR}/R, R² = ρ² + depth². whole (intervals, 4 powers, 4): cubics in each interval of the vector and the scalar
+    kernel, each real and imaginary, of ρ times the kernel; rest (images, intervals, 4, 4): of the kernel less the 1/R
+    of the first image, of the first two, and so on.
+    """
+
+    images: Floats
+    whole: Floats
+    rest: Floats
+
+    def _whole(self, which: int, rho: ArrayLike) -> Complexes:
+        return np.asarray(self._cubic(self.whole[..., which] + 1j * self.whole[..., which + 1], rho) / np.asarray(rho))
+
+    def vector(self, rho: ArrayLike) -> Complexes:
+        """The vector kernel at distances > 0, 1/m."""
+        return self._whole(0, rho)
+
+    def scalar(self, rho: ArrayLike) -> Complexes:
+        """The scalar kernel at distances > 0, 1/m."""
+        return self._whole(2, rho)
 
 
 def place_among(steps: Floats, rho: Floats) -> Floats:
@@ -208,21 +226,28 @@ def images_to(spectrum: Spectrum, level: int, depth: float) -> Floats:
 def kernel_table(spectrum: Spectrum, reach: float, cell: float) -> KernelTable:
     """The kernels up to a distance `reach`, m, for triangles no larger than `cell`, m."""
     own = spectrum.stack.metal_on
-    return level_tables(spectrum, (own,), reach, cell)[own, own]
+    found: KernelTable = level_tables(spectrum, (own,), reach, cell)[own, own]
+    return found
 
 
 @dataclass(frozen=True)
 class _Pair:
-    """What is tabled of metal on a level, seen from it or a higher one."""
+    """What is tabled of metal on a face, seen from it or a higher one."""
 
     spectrum: Spectrum
-    level: int
+    face: int
+    higher: int
     images: Floats
 
     @property
     def own(self) -> bool:
         """Whether both are one."""
-        return self.level == self.spectrum.stack.metal_on
+        return self.higher == self.face
+
+    @property
+    def count(self) -> int:
+        """How many spectra there are."""
+        return 4 if self.own else 5
 
     @property
     def tall(self) -> float:
@@ -231,7 +256,7 @@ class _Pair:
 
     def smooth(self, sweep: Sweep) -> Complexes:
         """The spectra less those of their images, and of the inductance of probes."""
-        found = sweep.kernels(self.spectrum.stack.metal_on, self.level)
+        found = sweep.kernels(self.face, self.higher)
         k0 = self.spectrum.wavenumber
         found[:2] -= waves_of(self.images, decay(sweep.k, 1.0), k0)
         found[-1] += 2.0 * self.tall * k0 / (sweep.k * sweep.k + 1.0)
@@ -272,43 +297,110 @@ def table_of(
     whole += rho * values
     rest = np.stack([parted(cubics_through(values + _waves(images, n, k0, rho), rho)) for n in range(len(images))])
     none = np.zeros((len(rho) - 1, 4), np.complex128)
-    return KernelTable(k0, images, steps, parted(cubics_through(whole, rho, ends)), rest, none, none, 0.0)
+    return KernelTable(
+        k0, steps, none, none, 0.0, 0.0, False, images, parted(cubics_through(whole, rho, ends)), rest
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Divided:
+    """A stack with faces more, where wires through it are divided, and what goes up to where they are.
+
+    levels: of those asked for, and as many; fading: of currents that fall to none over a layer.
+    """
+
+    stack: Stack
+    levels: tuple[Upright, ...]
+    fading: tuple[Upright, ...] = ()
+
+    @property
+    def every(self) -> tuple[Upright, ...]:
+        """All of them."""
+        return self.levels + self.fading
+
+
+@dataclass(frozen=True)
+class _Fading:
+    """What is tabled of a vertical current that fades, and another or one that ends on a level."""
+
+    spectrum: Spectrum
+    one: Upright
+    two: Upright
+
+    @property
+    def count(self) -> int:
+        """How many spectra there are."""
+        return 1 if self.two.fades else 2
+
+    @cached_property
+    def logs(self) -> Complexes:
+        """What times -1/k² the spectra are at last: of its charge as a level sees it, if it is one, and of both."""
+        lines = self.spectrum.sweep(np.ones(1, np.complex128))
+        both = 2.0 * lines.stems(self.one, self.two)
+        if self.two.fades:
+            return np.array([both])
+        return np.array([lines.edge(self.one, self.two.face), both])
+
+    def smooth(self, sweep: Sweep) -> Complexes:
+        """The spectra less those of logarithms."""
+        return np.asarray(sweep.fading_kernels(self.one, self.two) + self.logs[:, None] / (sweep.k * sweep.k + 1.0))
+
+    def tables(self, steps: Floats, rho: Floats, values: Complexes) -> list[ProbeTable]:
+        """One, for both ways; that of two that fade has no ends."""
+        k0, cubics = self.spectrum.wavenumber, cubics_through(values, rho)
+        end, between = (np.ascontiguousarray(cubics[:, n]) for n in (0, -1))
+        tall, edge = self.logs[-1] / (2.0 * k0), self.logs[0] * k0
+        return [ProbeTable(k0, steps, end, between, tall, edge, bool(self.spectrum.ground))]
+
+
+Tables = dict[tuple[int | Upright, int | Upright], Any]
+"""Kernels by what sends and by what is sent to: levels by the layers under them, and currents that fade."""
 
 
 def level_tables(
-    spectrum: Spectrum, levels: Sequence[int], reach: float, cell: float
-) -> dict[tuple[int, int], KernelTable]:
-    """The same of metal on some levels, given from the lowest, by where it is and where it is seen from."""
-    pairs = []
+    spectrum: Spectrum, levels: Sequence[int], reach: float, cell: float, divided: Divided | None = None
+) -> Tables:
+    """The same of metal on some levels, given from the lowest, by where it is and where it is seen from.
+
+    divided: the stack as wires through it are divided, which may be as it is; `ProbeTable`s then of what fades there.
+    """
+    cut = divided or Divided(spectrum.stack, tuple(Upright(level) for level in levels))
+    lines = Spectrum(cut.stack, spectrum.frequency)
+    pairs: list[tuple[tuple[int | Upright, int | Upright], _Pair | _Fading]] = []
     for place, one in enumerate(levels):
         below = Spectrum(spectrum.stack.on(one), spectrum.frequency)
-        pairs.append(_Pair(below, one, images_of(below, 1.5 * cell)))
-        pairs += [_Pair(below, two, images_to(below, two, 1.5 * cell)) for two in levels[place + 1 :]]
-    k0, stack = spectrum.wavenumber, spectrum.stack
+        for two, upper in zip(levels[place:], cut.levels[place:], strict=True):
+            own = one == two
+            images = images_of(below, 1.5 * cell) if own else images_to(below, two, 1.5 * cell)
+            pairs.append(((one, two), _Pair(below, cut.levels[place].face, upper.face, images)))
+    for place, first in enumerate(cut.fading):
+        pairs += [((first, key), _Fading(lines, first, upper)) for key, upper in zip(levels, cut.levels, strict=True)]
+        pairs += [((first, second), _Fading(lines, first, second)) for second in cut.fading[place:]]
+    k0, stack = spectrum.wavenumber, cut.stack
     smallest = min(x.thickness for x in stack.layers)
-    steps = spacing(spectrum)
+    steps = spacing(lines)
     if len(levels) > 1:
         # What is thin between two levels is as sharp as its own thickness.
         steps[2:] *= _FINER
     rho = nodes_of(steps, int(place_among(steps, np.array(reach))) + 2)
     beyond = spectrum.slowest + 0.5
-    ripple = 2.0 * (stack.thickness + stack.faces[levels[-1]]) * k0
+    ripple = 2.0 * (stack.thickness + stack.faces[cut.levels[-1].face]) * k0
 
     def smooth(k: Complexes) -> Complexes:
-        sweep = spectrum.sweep(k)
-        return np.concatenate([pair.smooth(sweep) for pair in pairs])
+        sweep = lines.sweep(k)
+        return np.concatenate([pair.smooth(sweep) for _, pair in pairs])
 
     # Bessel functions are the dear part, and the same for all.
     start = at_zero(smooth, beyond, smallest * k0)[:, None]
     values = np.concatenate([start, sommerfeld_integrals(smooth, rho[1:] * k0, beyond, ripple)], axis=1)
     values *= k0
-    found, first = {}, 0
-    for pair in pairs:
-        last = first + (4 if pair.own else 5)
-        made = pair.tables(steps, rho, values[first:last])
-        one, two = pair.spectrum.stack.metal_on, pair.level
-        found[one, two], found[two, one] = made[0], made[-1]
-        first = last
+    found: Tables = {}
+    first_row = 0
+    for (one_key, two_key), pair in pairs:
+        last = first_row + pair.count
+        made = pair.tables(steps, rho, values[first_row:last])
+        found[one_key, two_key], found[two_key, one_key] = made[0], made[-1]
+        first_row = last
     return found
 
 

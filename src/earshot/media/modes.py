@@ -123,9 +123,11 @@ def _with_residues(spectrum: Spectrum, tm: bool, number: int, pole: complex, roo
     radius = 0.4 * min([2.0 * abs(pole) if spectrum.stack.lid else abs(pole - 1.0), *others])
     turn = np.exp(2j * math.pi * np.arange(32) / 32)
     sweep, own = spectrum.sweep(pole + radius * turn), spectrum.stack.metal_on
-    voltages, inner, currents = sweep.probe(own)
+    upright = spectrum.upright
     shown = [sweep.shunt(own, tm), sweep.carried(0, own, tm), 1.0 / sweep.up(0, tm)]
-    shown += [voltages[own], inner[own], currents[0]] if tm else []
+    if tm:
+        voltages, currents = sweep.probe(upright)
+        shown += [voltages[own], sweep.reaction(upright, upright), currents[0]]
     found = [complex((x * turn).mean() * radius) for x in shown] + [0j] * 3
     level, opening, across, probe, alone, below = found[:6]
     return SurfaceWave(tm, number, pole, level, probe, alone, opening, below, across)

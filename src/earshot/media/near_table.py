@@ -18,8 +18,8 @@ _TOGETHER = 8
 _SEEN = 40.0
 _ASIDE = 4
 """Nodes beside those that are wanted, for cubics to be good at the ends."""
-# Which spectra go as 1/k² at last: c, d, and both at probes.
-_LOGS = [3, 4, 6, 7]
+LOGS = [3, 4, 5, 6, 7]
+"""Which spectra go as 1/k² at last: c, d, and at probes b as well."""
 
 
 Each = Callable[[Callable[[Floats], Complexes], list[Floats]], Iterable[Complexes]]
@@ -30,9 +30,9 @@ class NearTable:
     """Cubics of `Spectrum.above`, less what is had in closed form, integrated: (heights, intervals, 8 kinds, 4 powers).
 
     steps (6,): those of `KernelTable`, and the number of the first node there is; widths (intervals,) and heights
-    (heights,), over the metal: normalised. logs (heights, 6): the shares in c and d, and in both at probes, of the
-    integral of e^{-kz} (1 - e^{-k length})/k², that is ln (z + length + R')/(z + R); and in both at probes of that with
-    z = 0.
+    (heights,), over the metal: normalised. logs (heights, 9): the shares in c and d, and in b, c and d at probes, of
+    the integral of e^{-kz} (1 - e^{-k length})/k², that is ln (z + length + R')/(z + R); in the latter three of that
+    with z = 0; and in c at probes of k times the former, 1/R - 1/R'.
     """
 
     steps: Floats
@@ -55,16 +55,17 @@ def near_table(
     steps, rho = nodes_for(spectrum, reach)
     length = min(x.thickness for x in spectrum.stack.layers) * k0
     far = np.array([_SEEN / length + 0j])
-    logs = np.zeros(4, np.complex128)
+    logs = np.zeros(5, np.complex128)
     if len(images):
-        logs = (_rest(spectrum, images, far)[_LOGS] * far**2)[:, 0]
+        logs = np.asarray((_rest(spectrum, images, far)[LOGS] * far**2)[:, 0], np.complex128)
+    logs, rise = with_end(logs, int(spectrum.stack.fades > 0))
 
     def at_heights(some: Floats) -> Complexes:
-        return _integrated(spectrum, some * k0, rho * k0, images, logs, length)
+        return _integrated(spectrum, some * k0, rho * k0, images, (logs, rise), length)
 
     found = np.concatenate(list(each(at_heights, _alike(heights))))
     widths = np.diff(rho)
-    every = np.tile(np.append(logs, [0.0, 0.0]), (len(heights), 1))
+    every = np.tile(np.concatenate([logs, np.zeros(3), [rise]]), (len(heights), 1))
     return NearTable(steps, widths * k0, even_cubics(found, rho), every, heights * k0, length)
 
 
@@ -74,6 +75,16 @@ def nodes_for(spectrum: Spectrum, reach: tuple[float, float]) -> tuple[Floats, F
     low, high = (int(place_among(steps, np.array(end))) for end in reach)
     first = max(low - _ASIDE, 0)
     return np.append(steps, float(first)), nodes_of(steps, max(high, first + _ASIDE) + 2)[first:]
+
+
+def with_end(logs: Complexes, fading: int) -> tuple[Complexes, complex]:
+    """Shares (5,) of logarithms, and that of k times them, where probes fade: the field of a line's end goes as 1/R.
+
+    fading: 1 where the end is not over the height, -1 where it is, 0 where there is none.
+    """
+    if not fading:
+        return logs, 0j
+    return np.where(np.arange(5) == 3, 0.0, logs).astype(np.complex128), complex(fading * logs[2])
 
 
 def even_cubics(values: Complexes, rho: Floats) -> Complexes:
@@ -99,15 +110,16 @@ def _alike(heights: Floats) -> list[Floats]:
 
 
 def _integrated(
-    spectrum: Spectrum, heights: Floats, rho: Floats, images: Floats, logs: Complexes, length: float
+    spectrum: Spectrum, heights: Floats, rho: Floats, images: Floats, ends: tuple[Complexes, complex], length: float
 ) -> Complexes:
     """(h, 8, ρ) at heights (h,) that are alike, all normalised."""
-    lowest, highest = float(heights[0]), float(heights[-1])
+    lowest, highest, (logs, rise) = float(heights[0]), float(heights[-1]), ends
 
     def rest(k: Complexes) -> Complexes:
         kernels = _rest(spectrum, images, k) * np.exp(-decay(k, 1.0) * heights[:, None, None])
         fading = np.exp(-k * heights[:, None]) * -np.expm1(-k * length) / k**2
-        kernels[:, _LOGS] -= logs[:, None] * fading[:, None]
+        kernels[:, LOGS] -= logs[:, None] * fading[:, None]
+        kernels[:, LOGS[3]] -= rise * k * fading
         return kernels.reshape(-1, len(k))
 
     beyond = spectrum.slowest + 0.5

@@ -18,6 +18,7 @@ from ..arraytypes import Complexes, Floats
 from .kernel_table import KernelTable, cubics_through, nodes_of, place_among, spacing, table_of, waves_of
 from .sommerfeld import at_zero, decay, sommerfeld_integrals
 from .spectral import Spectrum
+from .sweep import Upright
 
 _NEGLIGIBLE = 2e-3
 _MOST_IMAGES = 6
@@ -43,8 +44,8 @@ class ThroughOpening:
         return np.asarray(((c[:, 3] * f + c[:, 2]) * f + c[:, 1]) * f + c[:, 0])
 
 
-def through_openings(spectrum: Spectrum, levels: Sequence[int], reach: float) -> dict[int, ThroughOpening]:
-    """Those of some faces, given as layers under each, up to a distance `reach`, m."""
+def through_openings(spectrum: Spectrum, levels: Sequence[Upright], reach: float) -> dict[Upright, ThroughOpening]:
+    """Those of some faces, given by what goes up to each, up to a distance `reach`, m."""
     steps, k0 = spacing(spectrum), spectrum.wavenumber
     rho = nodes_of(steps, int(place_among(steps, np.array(reach))) + 2)
     beyond = spectrum.slowest + 0.5
@@ -54,7 +55,7 @@ def through_openings(spectrum: Spectrum, levels: Sequence[int], reach: float) ->
         sweep = spectrum.sweep(k)
         return np.concatenate([sweep.through_opening(level) for level in levels])
 
-    lowest = min(spectrum.stack.faces[level] for level in levels)
+    lowest = min(spectrum.stack.faces[level.face] for level in levels)
     values = np.zeros((3 * len(levels), len(rho)), np.complex128)
     values[::3, 0] = at_zero(lambda k: spectra(k)[::3], beyond, lowest * k0)
     values[::3, 1:] = sommerfeld_integrals(lambda k: spectra(k)[::3], rho[1:] * k0, beyond, ripple)

@@ -16,7 +16,7 @@ to every charge q and upright current of others, so that both ways of counting a
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
@@ -24,6 +24,7 @@ from ..arraytypes import Complexes, Floats
 from .half_space import Below, integrated
 from .sommerfeld import decay
 from .spectral import Spectrum
+from .sweep import Upright
 
 Kernels = Callable[[Floats, Floats], Complexes]
 
@@ -58,13 +59,12 @@ def spectra_of(below: Below, k: Complexes, zeta: float) -> Complexes:
     return np.stack([te, tm, (te + tm) / k**2]) / u0 * np.exp(-u0 * zeta)
 
 
-def end_kernels(spectrum: Spectrum) -> Kernels:
-    """B and C of a probe's end with the probe, then U and U_ζ: functions of distances and heights, times k0."""
+def end_kernels(spectrum: Spectrum, uprights: Sequence[Upright]) -> Kernels:
+    """B and C of several probes with their ends, then U and U_ζ: functions of distances and heights, times k0."""
 
     def spectra(k: Complexes) -> Complexes:
-        left = 2j * spectrum.above(k)[[5, 7]]
         u0, tm, te = spectrum.factors(k)
         both = (tm + te) / k**2
-        return np.stack([*left, both / u0, -both])
+        return np.concatenate([2j * spectrum.ends_above(k, uprights), [both / u0, -both]])
 
     return _of(spectrum, spectra)

@@ -18,7 +18,7 @@ from ..constants import WAVE_IMPEDANCE, wavenumber
 from .half_space import HalfSpace
 from .sommerfeld import decay
 from .stack import Layer, Stack
-from .sweep import Sweep
+from .sweep import Sweep, Upright
 
 
 @dataclass(frozen=True)
@@ -26,13 +26,12 @@ class Waves:
     """What flows from unit currents at one transverse wavenumber (any shape of it).
 
     tm, te: voltage at the metal from one ampere of horizontal current there, along k and square to it. probe: voltage
-    at the metal from a vertical current of one ampere all the way up from the plane; probe_self: ∫ E_z dz along it.
+    at the metal from a vertical current of one ampere all the way up from the plane, or one that fades to there.
     """
 
     tm: Complexes
     te: Complexes
     probe: Complexes
-    probe_self: Complexes
 
 
 @dataclass(frozen=True)
@@ -51,6 +50,11 @@ class Spectrum:
     def level(self) -> float:
         """Height of the metal, normalised."""
         return self.stack.level * self.wavenumber
+
+    @property
+    def upright(self) -> Upright:
+        """What goes from z = 0 up to the metal."""
+        return Upright(self.stack.metal_on, self.stack.fades)
 
     @cached_property
     def slowest(self) -> float:
@@ -103,8 +107,7 @@ class Spectrum:
 
     def _waves(self, sweep: Sweep) -> Waves:
         own = self.stack.metal_on
-        voltages, inner, _ = sweep.probe(own)
-        return Waves(sweep.shunt(own, True), sweep.shunt(own, False), voltages[own], inner[own])
+        return Waves(sweep.shunt(own, True), sweep.shunt(own, False), sweep.probe(self.upright)[0][own])
 
     def factors(self, k: Complexes, u0: Complexes | None = None) -> tuple[Complexes, Complexes, Complexes]:
         """u0, R_M and R_E of waves that meet the topmost face from the air, without the metal, see `half_space`."""
@@ -167,15 +170,31 @@ class Spectrum:
         Of a horizontal current J of divergence D, normalised: E_t = -a J + ∇(b D), E_z = -c D,
         η0 H_t = -j ẑ × (-a' J + ∇(d D)), η0 H_z = -j ẑ·(∇a × J), with a' = u0 a: E_z from ∇·E = 0, H from curl E.
         In this order: a, a', b, c, d, and b, c, d of what is left at a probe's place, where I leaves the probe: of
-        D = I and the probe itself, which is bounded.
+        D = I and the probe itself, which is bounded; of one that fades there is nothing left.
         """
-        sweep, u0 = self.sweep(k), decay(k, 1.0)
-        seen, (tm_through, te_through) = self._waves(sweep), self._to_top(sweep)
-        tm, te, probe = seen.tm * tm_through, seen.te * te_through, seen.probe * tm_through
+        sweep, own = self.sweep(k), self.stack.metal_on
+        te, *charged = self._at_top(sweep, own)
+        return np.stack([te, decay(k, 1.0) * te, *charged, *self._left(sweep, self.upright)])
+
+    def _at_top(self, sweep: Sweep, face: int) -> list[Complexes]:
+        """a, b, c and d of `above` of a current on a face."""
+        k, u0, top = sweep.k, decay(sweep.k, 1.0), len(self.stack.layers)
+        tm, te = (sweep.shunt(face, kind) * sweep.carried(face, top, kind) for kind in (True, False))
         b, c = (tm - te) / k**2, tm / u0
-        d = u0 * b - c
-        left = b + 1j * probe / k, c + 1j * k * probe / u0, d - 1j * probe / (k * u0)
-        return np.stack([te, u0 * te, b, c, d, *left])
+        return [te, b, c, u0 * b - c]
+
+    def _left(self, sweep: Sweep, upright: Upright) -> Complexes:
+        """b, c and d (3, ...) of `above` at the place of a probe."""
+        k, u0 = sweep.k, decay(sweep.k, 1.0)
+        probe = sweep.probe_at(upright, len(self.stack.layers))[0]
+        found = np.stack([1j * probe / k, 1j * k * probe / u0, -1j * probe / (k * u0)])
+        return found if upright.fades else found + np.stack(self._at_top(sweep, upright.face)[1:])
+
+    def ends_above(self, k: Complexes, uprights: Sequence[Upright]) -> Complexes:
+        """b and d (2 probes, ...) of `above` at the places of several probes."""
+        sweep = self.sweep(k)
+        none = np.zeros((0, *sweep.k.shape), np.complex128)
+        return np.concatenate([none, *(self._left(sweep, upright)[[0, 2]] for upright in uprights)])
 
     def resonance(self, k: Complexes, tm: bool, u0: Complexes | None = None) -> Complexes:
         """Zero where a surface wave runs, and without poles, as a function of k > 1 on the real axis and near it.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING
 
@@ -94,7 +94,8 @@ class Stack(Plain):
     Metal may lie on any face of the layers but the plane. metal_on: the number of layers below the metal that is spoken
     of where one level is meant, as of lines; all of them unless given, which is the top. plane: the metal of the
     plane, many skin depths thick; a perfect conductor unless given. open_below: there is no plane, but air under the
-    layers as well. lid: a plane of the same metal lies on the topmost layer too, and nothing gets out.
+    layers as well. lid: a plane of the same metal lies on the topmost layer too, and nothing gets out. fades: over how
+    many layers under it the current falls to none in the probes that are meant, see `sweep.Upright`.
     """
 
     layers: tuple[Layer, ...]
@@ -102,6 +103,7 @@ class Stack(Plain):
     plane: Metal | None
     open_below: bool
     lid: bool
+    fades: int = field(default=0, repr=False)
 
     tabled = True
 
@@ -127,6 +129,7 @@ class Stack(Plain):
         object.__setattr__(self, "plane", metals[plane] if isinstance(plane, str) else plane)
         object.__setattr__(self, "open_below", open_below)
         object.__setattr__(self, "lid", lid)
+        object.__setattr__(self, "fades", 0)
 
     @property
     def stack(self) -> Stack:
@@ -187,11 +190,15 @@ class Stack(Plain):
         """Of all layers, the height of the topmost face, metres."""
         return self.faces[-1]
 
-    def on(self, level: int) -> Stack:
-        """The same with its metal on another face: over so many layers."""
-        if level == self.metal_on:
+    def on(self, level: int, fades: int = 0) -> Stack:
+        """The same with its metal on another face, over so many layers; or with probes that fade to there over some."""
+        if (level, fades) == (self.metal_on, self.fades):
             return self
-        return Stack(self.layers, level, self.plane, open_below=self.open_below, lid=self.lid)
+        return Stack(self.layers, level, self.plane, open_below=self.open_below, lid=self.lid)._fading(fades)
+
+    def _fading(self, fades: int) -> Stack:
+        object.__setattr__(self, "fades", fades)
+        return self
 
     @property
     def slowest(self) -> float:
@@ -228,7 +235,15 @@ class Stack(Plain):
         parts = Layer(height - self.faces[number - 1], cut.material), Layer(self.faces[number] - height, cut.material)
         layers = (*self.layers[: number - 1], *parts, *self.layers[number:])
         own = self.metal_on + (self.metal_on >= number)
-        return Stack(layers, own, self.plane, open_below=self.open_below, lid=self.lid), number
+        within = self.metal_on - self.fades < number <= self.metal_on
+        return self._with(layers, own)._fading(self.fades + (within and self.fades > 0)), number
+
+    def cut_at(self, heights: Iterable[float]) -> Stack:
+        """The same with faces more at heights in its layers, m."""
+        found = self
+        for height in heights:
+            found = found.cut(height)[0]
+        return found
 
     def level_at(self, heights: Floats) -> Ints:
         """Over how many layers a face is that metal at heights is on, within a millionth; -1 where there is none."""
@@ -243,6 +258,10 @@ class Stack(Plain):
         on_lid = np.abs(np.asarray(heights) - self.thickness) <= 1e-6 * self.thickness
         return np.where(self.lid & on_lid, len(self.layers), self.level_at(heights))
 
+    def face_at(self, heights: Floats) -> Ints:
+        """The nearest face to heights, by how many layers are under it."""
+        return np.asarray(np.argmin(np.abs(np.asarray(heights)[..., None] - np.array(self.faces)), axis=-1))
+
     def at(self, frequency: float) -> Spectrum:
         """It at a frequency in Hz."""
         from .spectral import Spectrum
@@ -253,19 +272,23 @@ class Stack(Plain):
         """The same layers, every thickness multiplied by a factor."""
         return self._with([Layer(factor * x.thickness, x.material, x.name) for x in self.layers])
 
-    def _with(self, layers: Iterable[Layer]) -> Stack:
-        return Stack(layers, self.metal_on, self.plane, open_below=self.open_below, lid=self.lid)
+    def _with(self, layers: Iterable[Layer], own: int | None = None) -> Stack:
+        own = self.metal_on if own is None else own
+        return Stack(layers, own, self.plane, open_below=self.open_below, lid=self.lid)._fading(self.fades)
 
     @property
     def lossless(self) -> Stack:
         """The same stack with every loss tangent zero, on a perfect conductor."""
         plain = [Layer(x.thickness, replace(x.material, loss_tangent=0.0), x.name) for x in self.layers]
-        return Stack(plain, self.metal_on, open_below=self.open_below, lid=self.lid)
+        return Stack(plain, self.metal_on, open_below=self.open_below, lid=self.lid)._fading(self.fades)
 
     @property
     def turned(self) -> Stack:
         """An open stack upside down: what is seen of it from below."""
-        return Stack(self.layers[::-1], len(self.layers) - self.metal_on, open_below=True)
+        # What falls to none over a layer is seen from there the other way round.
+        return Stack(self.layers[::-1], len(self.layers) - self.metal_on + self.fades, open_below=True)._fading(
+            self.fades
+        )
 
     @property
     def turned_to_air(self) -> Stack:

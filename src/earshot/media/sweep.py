@@ -8,7 +8,7 @@ z = 0, layers by the face under them.
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Sequence
-from itertools import accumulate
+from typing import NamedTuple
 
 import numpy as np
 
@@ -17,6 +17,13 @@ from .sommerfeld import decay
 
 Figures = tuple[float, complex, float]
 """Of a layer: thickness times k0, ε and µ."""
+
+
+class Upright(NamedTuple):
+    """A vertical current of one ampere from z = 0 to a face; fades: or one that falls to none over so many layers."""
+
+    face: int
+    fades: int = 0
 
 
 class Sweep:
@@ -81,10 +88,13 @@ class Sweep:
 
     def carried(self, face: int, higher: int, tm: bool) -> Complexes:
         """The voltage at a higher face from one volt at a face, of what comes from there or from below."""
-        found = np.ones_like(self.k)
-        for n in range(higher - 1, face - 1, -1):
-            found = found * self._step(n, tm)
-        return found
+        if face == higher:
+            return np.ones_like(self.k)
+        if face + 1 == higher:
+            return self._step(face, tm)
+        return self._once(
+            ("carried", face, higher, tm), lambda: self._step(face, tm) * self.carried(face + 1, higher, tm)
+        )
 
     def _step(self, n: int, tm: bool) -> Complexes:
         return self._once(("step", n, tm), lambda: np.asarray(self._leap(n, tm) * self.up(n + 1, tm)))
@@ -124,41 +134,129 @@ class Sweep:
 
         return self._once(("shunt", face, tm), work)
 
-    def probe(self, face: int) -> tuple[list[Complexes], list[Complexes], list[Complexes]]:
-        """Of a vertical current of one ampere from z = 0 up to a face: voltages at faces up to it, ∫ E_z dz up to them,
-        and currents of the TM line there.
+    def probe(self, upright: Upright) -> tuple[Complexes, Complexes]:
+        """Of a vertical current from z = 0 up: voltages and currents of the TM line at faces up to its last.
 
-        In a layer it adds k/ε volt per unit length to the TM line, so V - (jk/u²) is as without it. Seen from below,
-        V = T - R I is carried upwards, then the voltages back down.
+        In a layer its share f adds kf/ε volt per unit length to the TM line. So V + kf'/εu² and I - jkf/u² are as
+        without it. Seen from below, V = T - R I is carried upwards, then both back down.
         """
-        k, up = self.k, self.up(face, True)
-        source, inner = np.zeros_like(k), self.bottom(True)
-        steps = []
-        for n in range(face):
-            z, t, sech = self._impedance(n, True), self._tanh(n), self._sech(n)
-            forced = 1j * k / self._decay(n) ** 2
-            before, share = source - inner * forced, 1.0 + inner / z * t
-            steps.append((n, forced, before, share, inner))
-            inner = (inner + z * t) / share
-            source = before * sech / share + inner * forced
-        current = source / (inner + up)
-        voltages, parts, currents = [up * current], [], [current]
-        for n, forced, before, share, below in reversed(steps):
-            d, _, mu = self.layers[n]
-            free = ((current - forced) * self._sech(n) + before * self._tanh(n) / self._impedance(n, True)) / share
-            lower = before - below * free
-            parts.append((-1j * mu * d + 1j * k * (voltages[-1] - lower)) / self._decay(n) ** 2)
-            voltages.append(lower)
-            current = free + forced
-            currents.append(current)
-        return voltages[::-1], list(accumulate(reversed(parts), initial=np.zeros_like(k))), currents[::-1]
+        return self._once(("probe", upright), lambda: np.array(self._probe(upright)))  # type: ignore[return-value]
 
-    def probe_at(self, face: int, place: int) -> tuple[Complexes, Complexes]:
-        """Voltage and current of the TM line at a place from one ampere that goes upright from z = 0 to a face."""
-        voltages, _, currents = self.probe(face)
-        if place <= face:
+    def _probe(self, upright: Upright) -> tuple[list[Complexes], list[Complexes]]:
+        current = self._sent_up(upright)
+        voltages, currents = [self.up(upright.face, True) * current], [current]
+        for n in reversed(range(upright.face)):
+            low, high, push = self._forced(upright, n)
+            before = self._seen(upright, n) - push - self.down(n, True) * low
+            free = (current - high) * self._sech(n) + before * self._tanh(n) / self._impedance(n, True)
+            free = free / self._share(n)
+            voltages.append(before - self.down(n, True) * free + push)
+            current = free + low
+            currents.append(current)
+        return voltages[::-1], currents[::-1]
+
+    def _sent_up(self, upright: Upright) -> Complexes:
+        """The current of the TM line at its last face."""
+        face = upright.face
+        return np.asarray(self._seen(upright, face) / (self.down(face, True) + self.up(face, True)))
+
+    def _seen(self, upright: Upright, face: int) -> Complexes:
+        """T at a face up to its last; where it is full so far it is that of all that are."""
+        if not face:
+            return np.zeros_like(self.k)
+        own = upright if face > upright.face - upright.fades else Upright(face)
+
+        def work() -> Complexes:
+            n = face - 1
+            low, high, push = self._forced(own, n)
+            before = self._seen(own, n) - push - self.down(n, True) * low
+            return np.asarray(push + before * self._sech(n) / self._share(n) + self.down(face, True) * high)
+
+        return self._once(("seen", own, face), work)
+
+    def _forced(self, upright: Upright, n: int) -> tuple[Complexes, Complexes, Complexes | float]:
+        """What in a layer is as the current is: I at its lower and its upper end, and V."""
+        (low, high), (d, eps, _) = self.along(upright, n), self.layers[n]
+        full = self._once(("forced", n), lambda: 1j * self.k / self._decay(n) ** 2)
+        push = 1j * (high - low) / (d * eps) * full if low != high else 0.0
+        return low * full, high * full, push
+
+    def _share(self, n: int) -> Complexes:
+        """1 + R tanh / Z of a layer."""
+        return self._once(
+            ("share", n), lambda: 1.0 + self.down(n, True) / self._impedance(n, True) * self._tanh(n)
+        )  # fmt: skip
+
+    def along(self, upright: Upright, n: int) -> tuple[float, float]:
+        """What a vertical current is at the lower and at the upper end of a layer."""
+        full = upright.face - upright.fades
+        if not full <= n < upright.face:
+            return float(n < full), float(n < full)
+        deep = [self.layers[m][0] for m in range(full, upright.face)]
+        return sum(deep[n - full :]) / sum(deep), sum(deep[n - full + 1 :]) / sum(deep)
+
+    def reaction(self, one: Upright, two: Upright) -> Complexes:
+        """∫ g E_z dz along a vertical current g of that of another, each of one ampere or a share of it from z = 0 up.
+
+        In a layer (-jµ∫fg + jk[gV] + kg'[I]/ε)/u², by V' = -u²I/jε + kf/ε.
+        """
+        lower, higher = sorted((one, two), key=lambda x: x.face)
+        return self._reaction(lower, higher, lower.face)
+
+    def _reaction(self, lower: Upright, higher: Upright, face: int) -> Complexes:
+        """The same up to a face; where the lower is full so far it is that with all that are."""
+        if not face:
+            return np.zeros_like(self.k)
+        own = lower if face > lower.face - lower.fades else Upright(face)
+
+        def work() -> Complexes:
+            n, (voltages, currents) = face - 1, self.probe(higher)
+            (d, eps, mu), (low, high) = self.layers[n], self.along(own, n)
+            pushed = 1j * (high * voltages[n + 1] - low * voltages[n])
+            if low != high:
+                pushed += (high - low) / (d * eps) * (currents[n + 1] - currents[n])
+            part = (self.k * pushed - 1j * mu * self._overlap(own, higher, n)) / self._decay(n) ** 2
+            return np.asarray(self._reaction(own, higher, n) + part)
+
+        return self._once(("reaction", own, higher, face), work)
+
+    def _overlap(self, one: Upright, two: Upright, n: int) -> float:
+        """∫ fg dz over a layer."""
+        (a, b), (c, d) = self.along(one, n), self.along(two, n)
+        return self.layers[n][0] * (2.0 * (a * c + b * d) + a * d + b * c) / 6.0
+
+    def stems(self, one: Upright, two: Upright) -> complex:
+        """What their reaction goes as at last, times jk²: as of lines that are side by side."""
+        found = 0j
+        for n in range(min(one.face, two.face)):
+            (d, eps, mu), (a, b), (c, e) = self.layers[n], self.along(one, n), self.along(two, n)
+            found += mu * self._overlap(one, two, n) - (b - a) * (e - c) / (d * eps)
+        return found
+
+    def edge(self, upright: Upright, face: int) -> complex:
+        """What 2V/k goes as at last at a face, times k²: of charge along a line that ends there or passes."""
+        if (face == 0 and self.ground is not None) or (face == len(self.layers) and self.roof is not None):
+            return 0j
+        slopes, eps = 0.0, 0j
+        for n in (face - 1, face):
+            inside = 0 <= n < len(self.layers)
+            eps += self.layers[n][1] if inside else 1.0
+            if inside:
+                low, high = self.along(upright, n)
+                slopes += (low - high) / self.layers[n][0]
+        return 2.0 * slopes / eps
+
+    def probe_at(self, upright: Upright, place: int) -> tuple[Complexes, Complexes]:
+        """Voltage and current of the TM line at a place from a vertical current."""
+        face = upright.face
+        if place < face:
+            voltages, currents = self.probe(upright)
             return voltages[place], currents[place]
-        return voltages[face] * self.carried(face, place, True), voltages[face] * self.sent(face, place, True)
+        current = self._sent_up(upright)
+        if place == face:
+            return self.up(face, True) * current, current
+        volts = self.up(face, True) * current
+        return volts * self.carried(face, place, True), volts * self.sent(face, place, True)
 
     def kernels(self, face: int, higher: int) -> Complexes:
         """Spectra whose S(ρ) = ∫ f J0(kρ) k dk is, in free space, e^{-jρ}/ρ or tends to a share of it: (4 or 5, ...).
@@ -168,21 +266,32 @@ class Sweep:
         faces then less what one on the higher does on the lower; and what probes do to one another's feet: with
         these the charges at the top of a probe are gone, since they are none.
         """
-        k = self.k
+        k, lower, upper = self.k, Upright(face), Upright(higher)
         tm, te = (self.shunt(face, kind) * self.carried(face, higher, kind) for kind in (True, False))
         vector, scalar = 2.0 * te / 1j, 2j * (tm - te) / k**2
-        voltages, inner = self._probe_once(higher)
-        other = 2.0 * voltages[face] / k
+        other = self.push(upper, face)
         # -⟨probe, E⟩ over 1/jωε0.
-        alone = -2j * inner[face]
+        alone = -2j * self.reaction(lower, upper)
         if face == higher:
             return np.stack([vector, scalar, scalar - other, scalar - 2.0 * other + alone])
-        end = 2.0 * self._probe_once(face)[0][face] * self.carried(face, higher, True) / k
+        end = self.push(lower, higher)
         return np.stack([vector, scalar, scalar - end, scalar - other, scalar - end - other + alone])
 
-    def _probe_once(self, face: int) -> tuple[Complexes, Complexes]:
-        both = self._once(("probe", face), lambda: np.array(self.probe(face)[:2]))
-        return both[0], both[1]
+    def fading_kernels(self, one: Upright, two: Upright) -> Complexes:
+        """The last of these for what fades, and another vertical current: (1, ...); and (2, ...) if that ends on metal.
+
+        What fades has no charge at a point, so that of the other is told by it alone: first what it does to the metal
+        there.
+        """
+        alone = -2j * self.reaction(one, two)
+        if two.fades:
+            return alone[None]
+        there = self.push(one, two.face)
+        return np.stack([-there, alone - there])
+
+    def push(self, upright: Upright, face: int) -> Complexes:
+        """The scalar kernel's share of a vertical current at a face."""
+        return 2.0 * self.probe_at(upright, face)[0] / self.k
 
     def opening(self) -> Complexes:
         """Spectra (2, ...) of what magnetic currents in an opening at z = 0 do to one another, dual to `kernels`.
@@ -192,11 +301,11 @@ class Sweep:
         tm, te = (1.0 / self.up(0, kind) for kind in (True, False))
         return np.stack([2.0 * tm / 1j, 2j * (te - tm) / self.k**2])
 
-    def through_opening(self, face: int) -> Complexes:
+    def through_opening(self, upright: Upright) -> Complexes:
         """Spectra (3, ...) of what a field E0 across z = 0 does at a face: E = a E0 less the gradient of a potential.
 
         a; then of the potential, and of ∫ E_z dz up to the face, what they have in the direction from there to here.
         For one volt E_z = -(k/ε) I, which by reciprocity is what a probe makes flow at z = 0.
         """
-        tm, te = (self.carried(0, face, kind) for kind in (True, False))
-        return np.stack([te, (te - tm) / self.k, 1j * self.probe(face)[2][0]])
+        tm, te = (self.carried(0, upright.face, kind) for kind in (True, False))
+        return np.stack([te, (te - tm) / self.k, 1j * self.probe(upright)[1][0]])

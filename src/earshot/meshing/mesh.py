@@ -21,6 +21,7 @@ from ..description.parts import Wire
 from ..errors import ModelError, RunError, UsageError
 from ..kernels.rows import LENGTH, SX, SZ, TX, TZ
 from .grading import graded_cuts
+from .pin_pieces import pin_heights
 
 _MOST_SEGMENTS = 1e6
 
@@ -181,9 +182,9 @@ def joint_reach(antenna: Antenna) -> float:
     return 1e-3 * min(w.radius for w in antenna.wires)
 
 
-def _spans(antenna: Antenna, rule: MeshRule) -> _Spans:
+def _spans(antenna: Antenna, rule: MeshRule, wavelength: float) -> _Spans:
     wire, arc, places, gap, through = [], [], [], [], []
-    board = antenna.medium.thickness
+    board, heights = antenna.medium.thickness, pin_heights(antenna, wavelength, rule)
     for index, part in enumerate(antenna.wires):
         marks = list(part.arc)
         gaps = [p.span(part, antenna.grounded(part)) for p in antenna.gaps if p.on == part.name]
@@ -196,7 +197,7 @@ def _spans(antenna: Antenna, rule: MeshRule) -> _Spans:
         if rule.growth is not None or any(low == high for low, high in gaps):
             marks += [m for m in middles if min(abs(m - x) for x in marks) > 1e-9 * part.length]
         if board > 0.0:
-            marks = _around_layers(part, marks, board)
+            marks = _around_layers(part, marks, board) + _where(part, heights.get(part.name, []))
         stops = sorted(set(marks))
         for s0, s1 in itertools.pairwise(stops):
             wire.append(index)
@@ -214,11 +215,18 @@ def _around_layers(wire: Wire, marks: list[float], top: float) -> list[float]:
     """Marks along a wire, less those inside layers, and where it leaves them."""
     close = 1e-9 * top
     kept = [m for m in marks if wire.at(m)[2] > top - close or m in (0.0, wire.length)]
+    if wire.corners[:, 2].min() < top - close and wire.corners[:, 2].max() > top + close:
+        kept += _where(wire, [top])
+    return kept
+
+
+def _where(wire: Wire, heights: list[float]) -> list[float]:
+    """Where along a wire it is at heights."""
+    found = []
     for one, two, start, end in zip(wire.corners[:-1], wire.corners[1:], wire.arc[:-1], wire.arc[1:], strict=True):
         low, high = sorted((one[2], two[2]))
-        if low < top - close and high > top + close:
-            kept.append(start + (end - start) * (top - one[2]) / (two[2] - one[2]))
-    return kept
+        found += [start + (end - start) * (z - one[2]) / (two[2] - one[2]) for z in heights if low < z < high]
+    return found
 
 
 def _at_foot(wire: Wire, low: float, high: float, grounded: tuple[bool, bool]) -> bool:
@@ -307,7 +315,7 @@ def mesh(antenna: Antenna, wavelength: float, rule: MeshRule | None = None) -> W
         none = np.zeros((0, 2))
         numbers = none.astype(np.int64)
         return WireMesh(np.zeros((0, 3)), numbers, none[:, 0], numbers[:, 0], none, numbers[:, 0] > 0, wavelength)
-    spans = _spans(antenna, rule)
+    spans = _spans(antenna, rule, wavelength)
     if (spans.ends[:, 0] == spans.ends[:, 1]).any():
         bad = antenna.wires[int(spans.wire[(spans.ends[:, 0] == spans.ends[:, 1]).argmax()])]
         raise ModelError(f"wire '{bad.name}' has a piece of no length: two of its points coincide; take one out")

@@ -76,8 +76,8 @@ class Basis:
 
         wires, grid = self.wires, self.mesh
         side, alone = np.nonzero([wires.signs[1] == 0.0, np.zeros(wires.size, bool)])
-        # What goes through layers has its current at the lower end too.
-        besides = np.nonzero(wires.through[wires.halves // 2] & (wires.signs != 0.0))
+        # What has one current all along has it at the lower end too.
+        besides = np.nonzero(wires.even[wires.halves // 2] & (wires.signs != 0.0))
         if not alone.size and not besides[0].size:
             return ()
         half = np.concatenate([wires.halves[side, alone], wires.halves[besides] ^ 1])

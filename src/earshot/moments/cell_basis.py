@@ -46,6 +46,7 @@ class CellBasis:
     wires: WireMesh
     sheets: SheetMesh | None
     through: Bools
+    even: Bools
     lattice: Lattice
     reach: float
     on_wires: Halves
@@ -84,7 +85,8 @@ class CellBasis:
     def laid(self, cells: Ints) -> Basis:
         """The functions of several cells (c, 2), cell after cell: those on sheets, then those on wires."""
         pieces, halves = _laid(self.on_wires, 2, len(self.wires), cells)
-        wires = WireBasis(_copied_wires(self.wires, pieces, self.lattice), *halves, self.through[pieces[:, 2]])
+        through, even = (x[pieces[:, 2]] for x in (self.through, self.even))
+        wires = WireBasis(_copied_wires(self.wires, pieces, self.lattice), *halves, through, even)
         if self.sheets is None or self.on_sheets is None:
             return Basis(wires, None, self.reach)
         pieces, (sides, _) = _laid(self.on_sheets, 3, len(self.sheets), cells)
@@ -107,7 +109,7 @@ def cell_basis(whole: Basis, lattice: Lattice) -> CellBasis:
     mesh = None if sheets is None else sheets.mesh
     on_wires = _across_nodes(wires, lattice)
     on_sheets = None if sheets is None else _across_sides(sheets.mesh, sheets.grounded, lattice)
-    made = CellBasis(wires.mesh, mesh, wires.through, lattice, whole.reach, on_wires, on_sheets)
+    made = CellBasis(wires.mesh, mesh, wires.through, wires.even, lattice, whole.reach, on_wires, on_sheets)
     if mesh is not None and len(whole.standing):
         meeting = _classes(mesh.vertices[np.unique(mesh.triangles)], lattice)
         shared = np.flatnonzero(np.bincount(meeting[0])[meeting[0]] > 1)

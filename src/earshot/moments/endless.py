@@ -146,27 +146,43 @@ class LayerRest:
 
     @cached_property
     def _pairs(self) -> list[tuple[int, int]]:
-        """Places of levels among them, each with itself and all higher ones."""
-        return list(itertools.combinations_with_replacement(range(len(self.parts.levels)), 2))
+        """Places of what probes end on: each level's with itself and all higher ones, what fades with all."""
+        levels, every = len(self.parts.levels), len(self.parts.every)
+        pairs = list(itertools.combinations_with_replacement(range(levels), 2))
+        return pairs + [(a, b) for a in range(levels, every) for b in (*range(levels), *range(a, every))]
+
+    def _kinds(self, a: int, b: int) -> int:
+        """How many kernels a pair has."""
+        levels = len(self.parts.levels)
+        return 4 + (a != b) if a < levels else 1 + (b < levels)
 
     @cached_property
     def _sums(self) -> tuple[Grid, LayerSum]:
-        at, spectrum, numbers = self.setting.flat(self.stack.level), self._spectrum, self.parts.numbers
+        at, parts, keys = self.setting.flat(self.stack.level), self.parts, [one.key for one in self.parts.every]
         grid = at.grid(self.stack.slowest)
-        tables = level_tables(spectrum, numbers, at.reach, largest(self.parts, self.stack))
-        finest = 0.5 * min(layer.thickness for layer in self.stack.layers)
+        tables = level_tables(self._spectrum, parts.numbers, at.reach, largest(parts, self.stack), parts.as_divided)
+        finest = 0.5 * min(layer.thickness for layer in parts.divided.layers)
+        lines, uprights = Spectrum(parts.divided, self.setting.frequency), parts.uprights
 
         def kernels(rho: Floats) -> Complexes:
             found = []
             for a, b in self._pairs:
-                there, back = tables[numbers[a], numbers[b]], tables[numbers[b], numbers[a]]
-                found += [there.vector(rho), there.scalar(rho), there.end_of_probe(rho)]
-                found += [back.end_of_probe(rho)] * (a != b) + [there.between_probes(rho)]
+                there, back = tables[keys[a], keys[b]], tables[keys[b], keys[a]]
+                kinds = self._kinds(a, b)
+                if kinds > 2:
+                    found += [there.vector(rho), there.scalar(rho)]
+                if kinds > 1:
+                    found.append(there.end_of_probe(rho))
+                found += [back.end_of_probe(rho)] * (kinds > 4) + [there.between_probes(rho)]
             return np.stack(found)
 
         def spectra(k: Complexes) -> Complexes:
-            sweep = spectrum.sweep(k)
-            return np.concatenate([sweep.kernels(numbers[a], numbers[b]) for a, b in self._pairs])
+            sweep = lines.sweep(k)
+            found = []
+            for a, b in self._pairs:
+                one, two = uprights[a], uprights[b]
+                found.append(sweep.fading_kernels(one, two) if one.fades else sweep.kernels(one.face, two.face))
+            return np.concatenate(found)
 
         x, y, _ = grid.axes
         return grid, LayerSum(at.lattice, at.wavenumber, at.near, (x, y), kernels, spectra, finest)
@@ -178,7 +194,7 @@ class LayerRest:
     @cached_property
     def carried(self) -> tuple[tuple[Floats, Floats], ...]:
         """Of every level: of the metal (4, nodes, functions), and of ends of probes (nodes, functions)."""
-        return tuple(self._carried(level) for level in self.parts.levels)
+        return tuple(self._carried(level) for level in self.parts.every)
 
     def _carried(self, own: Level) -> tuple[Floats, Floats]:
         grid = self._sums[0]
@@ -197,14 +213,28 @@ class LayerRest:
         values = iter(sums.at(transverse))
         found = np.zeros((self.size, self.size), np.complex128)
         for a, b in self._pairs:
-            vector, scalar, end, *back, probes = (
-                grid.matrix(next(values)[..., None]) for _ in range(4 + (a != b))
-            )  # fmt: skip
-            found += self._between(
-                self.carried[a], self.carried[b], vector, scalar, back[0] if back else end, end, probes
-            )
+            one, two = self.carried[a], self.carried[b]
+            *rest, probes = (grid.matrix(next(values)[..., None]) for _ in range(self._kinds(a, b)))
+            if len(rest) < 2:
+                found += self._fading(one[1], two, [*rest, probes], a != b)
+                continue
+            vector, scalar, end, *back = rest
+            found += self._between(one, two, vector, scalar, back[0] if back else end, end, probes)
             if a != b:
-                found += self._between(self.carried[b], self.carried[a], vector, scalar, end, back[0], probes)
+                found += self._between(two, one, vector, scalar, end, back[0], probes)
+        return found
+
+    def _fading(
+        self, up: Floats, two: tuple[Floats, Floats], kernels: list[Complexes], both_ways: bool
+    ) -> Complexes:  # fmt: skip
+        """What probes that fade and those that end elsewhere do to one another, and to charges there."""
+        (*_, left), ends = two
+        amount = -1j * scales(self.setting.frequency)[1]
+        there = np.stack([left, ends][-len(kernels) :])
+        sent = np.sum([times(x, y) for x, y in zip(kernels, there, strict=True)], axis=0)
+        found = tested(up[None], amount * sent[None])
+        if both_ways:
+            found += tested(there, np.stack([amount * times(x, up) for x in kernels]))
         return found
 
     def _between(
@@ -258,8 +288,9 @@ class MixedRest:
         heights = np.append(grid.nodes[2], 0.0)
         spectrum = Spectrum(self.stack, at.frequency)
         table = upward(
-            spectrum, at.reach, largest(self.parts, self.stack), (float(heights.min()), float(heights.max()))
-        )
+            spectrum, self.parts.as_divided, at.reach, largest(self.parts, self.stack),
+            (float(heights.min()), float(heights.max())),
+        )  # fmt: skip
         finest = 0.5 * min(layer.thickness for layer in self.stack.layers)
 
         def of(height: float) -> LayerSum:
@@ -288,14 +319,17 @@ class MixedRest:
         """What the level, probes and ends do to what is in the air (functions, functions)."""
         _, flat, sums = self._sums
         flow, charge = scales(self.setting.frequency)
-        (((x, y, _, left), up),) = self._level.carried
+        ((x, y, _, left), _), *_ = carried = self._level.carried
         own, ends = self._carried
         sent = np.empty((4, len(flat.nodes[0]) * len(flat.nodes[1]), len(sums) - 1, self.size), np.complex128)
         for n, one in enumerate(sums[:-1]):
-            a, b, c, b_end, c_end, u, u_up = (flat.matrix(kernel[..., None]) for kernel in one.at(transverse))
+            a, b, c, *probes, u, u_up = (flat.matrix(kernel[..., None]) for kernel in one.at(transverse))
+            pushed, lifted = (
+                sum(times(kernel, up) for kernel, (_, up) in zip(probes[n::2], carried, strict=True)) for n in (0, 1)
+            )  # fmt: skip
             sent[0, :, n], sent[1, :, n] = (1j * flow * times(a, along) for along in (x, y))
-            sent[2, :, n] = 1j * charge * (times(c, left) + times(c_end, up) + times(u_up, ends))
-            sent[3, :, n] = -1j * charge * (times(b, left) + times(b_end, up) - times(u, ends))
+            sent[2, :, n] = 1j * charge * (times(c, left) + lifted + times(u_up, ends))
+            sent[3, :, n] = -1j * charge * (times(b, left) + pushed - times(u, ends))
         return tested(own, sent.reshape(4, -1, self.size))
 
     def matrix(self, transverse: Floats) -> Complexes:
@@ -305,7 +339,7 @@ class MixedRest:
         assert aloft is not None
         found[np.ix_(aloft.own, aloft.own)] += self._over.matrix(transverse)
         if ends.any():
-            mutual = self._sums[1].matrix(self._sums[2][-1].at(transverse)[5][..., None])
+            mutual = self._sums[1].matrix(self._sums[2][-1].at(transverse)[-2][..., None])
             found += 1j * scales(self.setting.frequency)[1] * tested(ends[None], times(mutual, ends)[None])
         return found
 

@@ -8,9 +8,9 @@ from functools import lru_cache
 import numpy as np
 
 from ..arraytypes import Complexes, Floats
-from ..media.earth_table import EarthTable, tabled
+from ..media.earth_table import EarthTable, in_tables, tabled
 from ..media.half_space import Below, integrated, reflection
-from ..media.kernel_table import images_of
+from ..media.kernel_table import Divided, images_of
 from ..media.over_layers import end_kernels, level_kernels, spectra_of
 from ..media.sommerfeld import decay
 from ..media.spectral import Spectrum
@@ -57,32 +57,37 @@ def sent_back(below: Below, wavenumber: float, reach: float, heights: tuple[floa
 
 @dataclass(frozen=True)
 class Upward:
-    """A, B and C of metal on the level, B and C of probes, U and U_ζ of ends, at heights over the topmost face.
+    """A, B and C of metal on the level, B and C of each kind of probes, U and U_ζ of ends, at heights over the top.
 
-    C and U_ζ are times k0. images (n, 5), as `images_of` gives them: what the table of the first two leaves out.
+    C and U_ζ are times k0. images (n, 5), as `images_of` gives them: what the table of the first two leaves out. ends:
+    two kernels each.
     """
 
     spectrum: Spectrum
+    divided: Divided
     images: Floats
     level: EarthTable
-    end: EarthTable
+    ends: list[EarthTable]
 
     @property
     def _powers(self) -> Floats:
         k = self.spectrum.wavenumber
-        return np.array([1.0, 1.0, k, 1.0, k, 1.0, k])
+        return np.array([1.0, 1.0, k, *[1.0, k] * len(self.ends)])
 
     def spectra(self, k: Complexes, zeta: float) -> Complexes:
-        """All seven (7, ...), at transverse wavenumbers and a height, times k0."""
+        """All of them (kinds, ...), at transverse wavenumbers and a height, times k0."""
         seen, (u0, tm, te) = self.spectrum.above(k), self.spectrum.factors(k)
         both = (tm + te) / k**2
-        found: Complexes = np.stack([-2j * seen[0], *(2j * seen[n] for n in (2, 4, 5, 7)), both / u0, -both])
+        lines = Spectrum(self.divided.stack, self.spectrum.frequency)
+        probes = 2j * lines.ends_above(k, self.divided.every)
+        found = np.concatenate([[-2j * seen[0], 2j * seen[2], 2j * seen[4]], probes, [both / u0, -both]])
         return np.asarray(self._powers[:, None] * found * np.exp(-u0 * zeta))
 
     def at(self, rho: Floats, height: float) -> Complexes:
-        """All seven (7, ...), 1/m or 1/m², at distances and a height, m."""
+        """All of them (kinds, ...), 1/m or 1/m², at distances and a height, m."""
         k = self.spectrum.wavenumber
-        found = np.concatenate([_looked_up(self.level, rho, height, 3), _looked_up(self.end, rho, height, 4)])
+        ends = [_looked_up(table, rho, height, 2) for table in self.ends]
+        found = np.concatenate([_looked_up(self.level, rho, height, 3), *ends])
         for depth, vr, vi, sr, si in self.images:
             r = np.hypot(rho, height + depth)
             wave = np.exp(-1j * k * r) / r
@@ -92,15 +97,18 @@ class Upward:
 
 
 @lru_cache(maxsize=4)
-def upward(spectrum: Spectrum, reach: float, cell: float, heights: tuple[float, float]) -> Upward:
+def upward(
+    spectrum: Spectrum, divided: Divided, reach: float, cell: float, heights: tuple[float, float]
+) -> Upward:  # fmt: skip
     """For distances up to a reach and heights between two, m; cell: the largest triangle, m."""
     # Under a cover the metal is seen through it, and nothing near is singular.
     images = np.zeros((0, 5)) if spectrum.stack.above else images_of(spectrum, 1.5 * cell)
     least = 0.01 * spectrum.wavenumber * min(x.thickness for x in spectrum.stack.layers)
-    level, end = (
-        tabled(
-            kernels, spectrum, spectrum.wavenumber, (0.0, reach), heights, thread_count(), in_threads, least
+    lines = Spectrum(divided.stack, spectrum.frequency)
+    (level,), ends = (
+        in_tables(
+            kernels, lines, spectrum.wavenumber, (0.0, reach), heights, thread_count(), in_threads, least, each
         )
-        for kernels in (level_kernels(spectrum, images), end_kernels(spectrum))
+        for kernels, each in ((level_kernels(spectrum, images), 3), (end_kernels(lines, divided.every), 2))
     )  # fmt: skip
-    return Upward(spectrum, images, level, end)
+    return Upward(spectrum, divided, images, level, ends)

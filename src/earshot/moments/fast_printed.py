@@ -132,14 +132,10 @@ class FeetOnGrid:
     @cached_property
     def feet(self) -> Ints:
         """The feet that look."""
-        return np.flatnonzero(self._looking(self.parts.into))
+        return np.flatnonzero(self.looking(self.parts.into))
 
-    @cached_property
-    def probes(self) -> Bools:
-        """Which probes look."""
-        return self._looking(self.parts.up)
-
-    def _looking(self, amounts: Floats) -> Bools:
+    def looking(self, amounts: Floats) -> Bools:
+        """Which probes look, by what of functions (probes, wires) is in them."""
         if self.rows is None:
             return np.ones(len(amounts), bool)
         return np.asarray((amounts[:, self.rows.asked] != 0.0).any(axis=1))

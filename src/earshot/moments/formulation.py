@@ -234,7 +234,7 @@ class OnLayers:
         assert parts.metal is not None
         inner, (level,) = parts.on_metal, parts.levels
         reach = reach_of(parts.metal, self.stack, frequency)
-        table = tables_for(parts, self.stack, frequency)[level.number, level.number]
+        table = tables_for(parts, self.stack, frequency)[level.key, level.key]
         inside = None if local is None else local[inner][:, inner]
         metal, faded, places = on_grid(parts.metal, table, frequency, reach, inside)
         alike = alike_elements(basis, True)
@@ -259,10 +259,10 @@ class OnLayers:
             aloft, own = parts.aloft.basis, parts.aloft.own
             alone = over(aloft, self.stack.at(frequency), frequency)
             if len(parts.aloft.ends):
-                alone += among(parts, self.stack, frequency)
+                alone += among(parts, frequency)
             at_own = np.searchsorted(outer, own)
             rows[np.ix_(at_own, own)] += alone
-            between = with_level(parts, self.stack, frequency)
+            between = with_level(parts, frequency)
             rows[np.ix_(at_own, on)] += between
             rows[np.ix_(at_wires, own)] += between[:, len(parts.on_metal) :].T
         return outer, rows
@@ -363,6 +363,9 @@ def antenna_basis(antenna: Antenna, wavelength: float, rule: MeshRule) -> Basis:
 
 def basis_on(grid: WireMesh, triangles: SheetMesh | None, reach: float, medium: Medium) -> Basis:
     """Basis functions on segments and triangles in a medium; reach: how far a foot may be from its vertex, m."""
-    wires = wire_basis(grid, medium.holds(grid.centres[:, 2]))
+    through = medium.holds(grid.centres[:, 2])
+    # What is in layers of a wire is one piece, if it is not divided.
+    alone = np.bincount(grid.wire[through], minlength=len(grid.wire) + 1)[grid.wire] == 1
+    wires = wire_basis(grid, through, through & alone)
     sheets = None if triangles is None else sheet_basis(triangles, grounded=medium.grounds)
     return Basis(wires, sheets, reach, medium.planes or (0.0,))

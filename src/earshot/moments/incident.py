@@ -105,9 +105,8 @@ def tested_in_layers(basis: Basis, wave: PlaneWave, frequency: float, stack: Sta
     top = 2.0 if under else 2.0 * np.exp(1j * k * stack.thickness * max(cosine, 0.0))
     e_theta = -wave.e_theta if under else wave.e_theta
     ray = k * sine * along
-    for level in parts.levels:
-        own = stack.on(level.number)
-        spectrum = Spectrum(own.turned if under else own, frequency)
+    for level in parts.every:
+        spectrum = Spectrum(level.stack.turned if under else level.stack, frequency)
         tm, te, probe = (complex(x[0]) for x in spectrum.into_air(np.array([sine])))
         field = top * (tm * e_theta * along + te * abs(cosine) * wave.e_phi * across)
         if level.metal is not None:

@@ -9,7 +9,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ..arraytypes import Bools, Floats, Ints
+from ..media.kernel_table import Divided
 from ..media.stack import Stack
+from ..media.sweep import Upright
+from ..meshing.pins import PinEnds, pins_of
 from .basis import Basis
 from .carried import Part, of_feet, of_sheets, on_halves
 from .coupling import wire_points
@@ -46,12 +49,13 @@ class Aloft:
 class Level:
     """What is on one face of the layers, and ends there, with the numbers of its functions in the whole.
 
-    number: how many layers are under it. metal: sheets, if any, and `on_metal` (functions,). fans, into (fans, wires),
+    stack: with this for its level. metal: sheets, if any, and `on_metal` (functions,). fans, into (fans, wires),
     standing (fans,): feet there, and the thickest radius on each. probes (n, 3), radii (n,), up (n, wires): ends of
-    probes, and how much goes from z = 0 up to each; what begins on a level is what ends there, taken off.
+    probes, and how much goes from z = 0 up to each; what begins on a level is what ends there, taken off. Of what fades
+    the stack is as it is divided, and there is nothing but probes.
     """
 
-    number: int
+    stack: Stack
     metal: SheetBasis | None
     on_metal: Ints
     fans: tuple[Fan, ...]
@@ -61,14 +65,42 @@ class Level:
     radii: Floats
     up: Floats
 
+    @property
+    def key(self) -> int | Upright:
+        """What tables know it by."""
+        own = self.stack
+        return Upright(own.metal_on, own.fades) if own.fades else own.metal_on
+
 
 @dataclass(frozen=True, eq=False)
 class Layered:
-    """Parts of a basis: levels from the lowest, one at least; their metal as one basis, if any; what is in the air."""
+    """Parts of a basis: levels from the lowest, one at least; their metal as one basis, if any; what is in the air.
+
+    divided: the stack with faces more where wires through it are divided, and there `fading`: what falls to none.
+    """
 
     levels: tuple[Level, ...]
+    fading: tuple[Level, ...]
+    divided: Stack
     metal: SheetBasis | None
     aloft: Aloft | None
+
+    @property
+    def every(self) -> tuple[Level, ...]:
+        """All that may end in probes."""
+        return self.levels + self.fading
+
+    @property
+    def uprights(self) -> tuple[Upright, ...]:
+        """What goes up to each of these from z = 0, through the stack as it is divided."""
+        found = [Upright(int(self.divided.face_at(np.array(one.stack.level)))) for one in self.levels]
+        return *found, *(Upright(one.stack.metal_on, one.stack.fades) for one in self.fading)
+
+    @property
+    def as_divided(self) -> Divided:
+        """The same for tables."""
+        count = len(self.levels)
+        return Divided(self.divided, self.uprights[:count], self.uprights[count:])
 
     @cached_property
     def on_metal(self) -> Ints:
@@ -83,17 +115,17 @@ class Layered:
     @property
     def numbers(self) -> tuple[int, ...]:
         """Of the levels, how many layers are under each."""
-        return tuple(level.number for level in self.levels)
+        return tuple(level.stack.metal_on for level in self.levels)
 
     @property
     def probes(self) -> Floats:
-        """Ends of probes on all levels (n, 3)."""
-        return np.concatenate([level.probes for level in self.levels])
+        """Ends of all probes (n, 3)."""
+        return np.concatenate([level.probes for level in self.every])
 
     @property
     def radius(self) -> float:
         """Of the thickest probe."""
-        return max(float(level.radii.max(initial=0.0)) for level in self.levels)
+        return max(float(level.radii.max(initial=0.0)) for level in self.every)
 
 
 @lru_cache(maxsize=8)
@@ -101,16 +133,18 @@ def layered(basis: Basis, stack: Stack) -> Layered:
     """A basis taken apart."""
     wires, sheets = basis.wires, basis.sheets
     on = np.zeros(0, np.int64) if sheets is None else _levels_of(sheets, stack)
-    ends = _ends_of(basis, stack)
-    numbers = sorted({*on[on >= 0].tolist(), *ends[2].tolist()}) or [stack.metal_on]
-    levels = tuple(_level(basis, stack, number, on, ends) for number in numbers)
+    along = wires.ends[np.repeat(wires.through, 2)].toarray().reshape(int(wires.through.sum()), 2, wires.size)
+    pins = pins_of(basis.mesh, wires.through, along, stack)
+    numbers = sorted({*on[on >= 0].tolist(), *pins.ends.faces.tolist()}) or [stack.metal_on]
+    levels = tuple(_level(basis, stack.on(number), on, pins.ends.on(number)) for number in numbers)
+    fading = tuple(_nothing_but(own, ends) for own, ends in pins.fading)
     rest, in_air = (None, np.zeros(0, np.int64)) if sheets is None else part_of(sheets, on < 0)
     flying, on_wires = wires.within(~wires.through)
     aloft = None
     if flying.size or rest is not None:
         own = np.concatenate([in_air, basis.first_wire + on_wires])
         aloft = _aloft(Basis(flying, rest, basis.reach).raised(-stack.thickness), own, stack.thickness)
-    return Layered(levels, _joined(sheets, levels, on), aloft)
+    return Layered(levels, fading, pins.cut, _joined(sheets, levels, on), aloft)
 
 
 def _levels_of(sheets: SheetBasis, stack: Stack) -> Ints:
@@ -119,37 +153,26 @@ def _levels_of(sheets: SheetBasis, stack: Stack) -> Ints:
     return np.where((heights == heights[:, :1]).all(axis=1), heights[:, 0], -1)
 
 
-def _ends_of(basis: Basis, stack: Stack) -> tuple[Floats, Floats, Ints, Floats]:
-    """Ends of probes on levels: places (n, 3), radii (n,), levels (n,), and what goes up to each (n, wires)."""
-    wires, grid = basis.wires, basis.mesh
-    segments = np.flatnonzero(wires.through)
-    if not len(segments):
-        return np.zeros((0, 3)), np.zeros(0), np.zeros(0, np.int64), np.zeros((0, wires.size))
-    tops = np.argmax(grid.nodes[grid.ends, 2], axis=1)[wires.through]
-    upward = np.where(tops == 1, 1.0, -1.0)[:, None] * wires.ends[2 * segments + tops].toarray()
-    both = []
-    for side, sense in ((tops, 1.0), (1 - tops, -1.0)):
-        places = grid.nodes[grid.ends[segments, side]]
-        both.append((places, grid.radii[segments], stack.end_at(places[:, 2]), sense * upward))
-    places, radii, level, up = (np.concatenate(parts) for parts in zip(*both, strict=True))
-    # What ends on the plane goes on in it.
-    kept = level >= 0
-    return places[kept], radii[kept], level[kept], up[kept]
+def _nothing_but(stack: Stack, fading: PinEnds) -> Level:
+    """What fades to a face, as a level without metal."""
+    wires = fading.amounts.shape[1]
+    nothing, none = np.zeros((0, wires)), np.zeros(0)
+    return Level(
+        stack, None, none.astype(np.int64), (), nothing, none, fading.places, fading.radii, fading.amounts.real
+    )  # fmt: skip
 
 
-def _level(
-    basis: Basis, stack: Stack, number: int, on: Ints, ends: tuple[Floats, Floats, Ints, Floats]
-) -> Level:  # fmt: skip
-    chosen, wires = on == number, basis.wires
+def _level(basis: Basis, stack: Stack, on: Ints, ends: PinEnds) -> Level:
+    number, wires = stack.metal_on, basis.wires
+    chosen = on == number
     metal, on_metal = (None, np.zeros(0, np.int64)) if basis.sheets is None else part_of(basis.sheets, chosen)
     feet = [(fan, amount) for fan, amount in basis.feet if stack.level_at(fan.apex[2]) == number]
     # A fan's triangles have the numbers they have among those on the level.
     fans = tuple(_renumbered(fan, chosen) for fan, _ in feet)
-    here = ends[2] == number
     return Level(
-        number, metal, on_metal, fans, np.array([a for _, a in feet]).reshape(len(feet), wires.size),
+        stack, metal, on_metal, fans, np.array([a for _, a in feet]).reshape(len(feet), wires.size),
         np.array([basis.mesh.radii[wires.halves[0, a != 0.0] // 2].max() for _, a in feet]),
-        ends[0][here], ends[1][here], ends[3][here],
+        ends.places, ends.radii, ends.amounts.real,
     )  # fmt: skip
 
 
@@ -160,7 +183,7 @@ def _joined(sheets: SheetBasis | None, levels: tuple[Level, ...], on: Ints) -> S
         return None
     if len(metal) == 1:
         return metal[0].metal
-    mesh = sheets.mesh.only(np.concatenate([np.flatnonzero(on == level.number) for level in metal]))
+    mesh = sheets.mesh.only(np.concatenate([np.flatnonzero(on == level.stack.metal_on) for level in metal]))
     sides, first = [], 0
     for level in metal:
         assert level.metal is not None

@@ -187,9 +187,9 @@ def seen_through(side: Side, openings: SheetBasis, frequency: float) -> Complexe
     used = [openings.mesh.vertices[np.unique(openings.mesh.triangles)], parts.probes]
     if parts.metal is not None:
         used.append(parts.metal.mesh.vertices[np.unique(parts.metal.mesh.triangles)])
-    tables = through_openings(Spectrum(side.stack, frequency), parts.numbers, reach_of(*used) + parts.radius)
-    for level in parts.levels:
-        height, table = side.stack.faces[level.number], tables[level.number]
+    tables = through_openings(Spectrum(parts.divided, frequency), parts.uprights, reach_of(*used) + parts.radius)
+    for level, upright in zip(parts.every, parts.uprights, strict=True):
+        height, table = level.stack.level, tables[upright]
         across = _groups(openings.mesh, height)
         if level.metal is not None:
             around = _groups(level.metal.mesh, height, openings.mesh.centres)

@@ -8,11 +8,12 @@ from functools import lru_cache
 import numpy as np
 
 from ..arraytypes import Complexes, Floats, Ints
-from ..media.earth_table import EarthTable, Kernels, tabled
+from ..media.earth_table import EarthTable, Kernels, in_tables
 from ..media.kernel_table import images_of
 from ..media.over_layers import end_kernels, level_kernels
 from ..media.spectral import Spectrum
 from ..media.stack import Stack
+from ..media.sweep import Upright
 from ..running import announce, in_threads, thread_count
 from .layered import Aloft, Layered, Level
 from .sheet_basis import Fan, SheetBasis
@@ -31,19 +32,24 @@ def _level_table(
     # Under a cover the metal is seen through it, and nothing near is singular.
     images = np.zeros((0, 5)) if stack.above else images_of(spectrum, 1.5 * cell)
     kernels = level_kernels(spectrum, images)
-    return images, _tabled(kernels, spectrum, (0.0, across), heights)
+    return images, _tabled(kernels, spectrum, (0.0, across), heights)[0]
 
 
 @lru_cache(maxsize=4)
-def _end_table(stack: Stack, frequency: float, across: float, heights: Range) -> EarthTable:
+def _end_tables(
+    stack: Stack, uprights: tuple[Upright, ...], frequency: float, across: float, heights: Range
+) -> list[EarthTable]:  # fmt: skip
+    """Of the probes of every level, then of what ends on the layers."""
     spectrum = Spectrum(stack, frequency)
-    return _tabled(end_kernels(spectrum), spectrum, (0.0, across), heights)
+    return _tabled(end_kernels(spectrum, uprights), spectrum, (0.0, across), heights, 2)
 
 
-def _tabled(kernels: Kernels, spectrum: Spectrum, across: Range, heights: Range) -> EarthTable:
+def _tabled(
+    kernels: Kernels, spectrum: Spectrum, across: Range, heights: Range, each: int | None = None
+) -> list[EarthTable]:  # fmt: skip
     k = spectrum.wavenumber
-    return tabled(
-        kernels, spectrum, k, across, heights, thread_count(), in_threads, k * _least(spectrum.stack)
+    return in_tables(
+        kernels, spectrum, k, across, heights, thread_count(), in_threads, k * _least(spectrum.stack), each
     )  # fmt: skip
 
 
@@ -57,16 +63,17 @@ def _least(stack: Stack) -> float:
     return _NEAREST * min(x.thickness for x in stack.layers)
 
 
-def with_level(parts: Layered, stack: Stack, frequency: float) -> Complexes:
+def with_level(parts: Layered, frequency: float) -> Complexes:
     """Entries of what is in the air (aloft, metal + wires) with functions on levels, and with feet and probes."""
     assert parts.aloft is not None
-    each = [_with_one(parts, level, stack.on(level.number), frequency) for level in parts.levels]
+    ends = _ends_for(parts, frequency)
+    each = [_with_one(parts, level, table, frequency) for level, table in zip(parts.every, ends, strict=False)]
     return np.concatenate([*(metal for metal, _ in each), sum(on_wires for _, on_wires in each)], axis=1)
 
 
-def _with_one(parts: Layered, level: Level, stack: Stack, frequency: float) -> tuple[Complexes, Complexes]:
-    """The same of one level: (aloft, metal) and (aloft, wires)."""
-    aloft, metal, wires = parts.aloft, level.metal, parts.wires
+def _with_one(parts: Layered, level: Level, ends: EarthTable, frequency: float) -> tuple[Complexes, Complexes]:
+    """The same of one level: (aloft, metal) and (aloft, wires); ends: of its probes."""
+    aloft, metal, wires, stack = parts.aloft, level.metal, parts.wires, level.stack
     assert aloft is not None
     found = np.zeros((aloft.carried[0].shape[1], len(level.on_metal) + wires), np.complex128)
     heights = aloft.places[:, 2] - stack.thickness
@@ -88,61 +95,61 @@ def _with_one(parts: Layered, level: Level, stack: Stack, frequency: float) -> t
                 found += carried[some].T @ part
     if len(level.probes):
         # One ampere up every probe.
-        push, lift = _by_ends(parts, stack, frequency, level.probes)[:2]
+        push, lift = _by_ends(parts, ends, frequency, level.probes)
         found[:, len(level.on_metal) :] += (lift - push) @ level.up
     return found[:, : len(level.on_metal)], found[:, len(level.on_metal) :]
 
 
-def at_ends(parts: Layered, stack: Stack, frequency: float) -> Complexes:
+def at_ends(parts: Layered, frequency: float) -> Complexes:
     """What a unit of charge left at each end on layers does to what is in the air (aloft, ends)."""
     assert parts.aloft is not None
-    return np.asarray(_by_ends(parts, stack, frequency, parts.aloft.ends)[2:].sum(axis=0))
+    return np.asarray(_by_ends(parts, _ends_for(parts, frequency)[-1], frequency, parts.aloft.ends).sum(axis=0))
 
 
-def among(parts: Layered, stack: Stack, frequency: float) -> Complexes:
+def among(parts: Layered, frequency: float) -> Complexes:
     """What the ends of currents on layers add to the entries of what is in the air (aloft, aloft)."""
     from ..kernels.over_layers import over_points
 
     aloft = parts.aloft
     assert aloft is not None
-    one = at_ends(parts, stack, frequency) @ aloft.left
-    table, (_, charge) = _ends_for(parts, stack, frequency), scales(frequency)
+    one = at_ends(parts, frequency) @ aloft.left
+    table, (_, charge) = _ends_for(parts, frequency)[-1], scales(frequency)
     count = len(aloft.ends)
-    mutual = np.zeros((4, count, count), np.complex128)
+    mutual = np.zeros((2, count, count), np.complex128)
     thick = np.full(count, aloft.basis.mesh.radii.min(initial=1.0))
     k = table.wavenumber
     over_points(
-        aloft.ends, np.zeros(count), thick, aloft.ends, table.least, k, table.grid, table.weights, 4, mutual
+        aloft.ends, np.zeros(count), thick, aloft.ends, table.least, k, table.grid, table.weights, 2, mutual
     )  # fmt: skip
-    both = aloft.left.T @ (1j * charge * k * mutual[2]) @ aloft.left.toarray()
+    both = aloft.left.T @ (1j * charge * k * mutual[0]) @ aloft.left.toarray()
     return np.asarray(one + one.T + both)
 
 
-def _ends_for(parts: Layered, stack: Stack, frequency: float) -> EarthTable:
-    aloft = parts.aloft
+def _ends_for(parts: Layered, frequency: float) -> list[EarthTable]:
+    """Tables of the probes of every level, then of what ends on the layers."""
+    aloft, stack = parts.aloft, parts.divided
     assert aloft is not None
     reach = np.concatenate([aloft.places, parts.probes])
     across = float(np.linalg.norm(np.ptp(reach[:, :2], axis=0)))
     heights = aloft.places[:, 2] - stack.thickness
-    return _end_table(stack, frequency, across, _range(np.append(heights, np.zeros(len(aloft.ends)))))
+    return _end_tables(stack, parts.uprights, frequency, across, _range(np.append(heights, np.zeros(len(aloft.ends)))))
 
 
-def _by_ends(parts: Layered, stack: Stack, frequency: float, ends: Floats) -> Complexes:
-    """What kernels of one ampere at ends (q, 3) do (4, aloft, q): B to charges, C to upright currents; U and U_ζ."""
+def _by_ends(parts: Layered, table: EarthTable, frequency: float, ends: Floats) -> Complexes:
+    """What two kernels of one ampere at ends (q, 3) do (2, aloft, q): to charges, and to upright currents."""
     from ..kernels.over_layers import over_points
 
     aloft = parts.aloft
     assert aloft is not None
     announce(over_points)
-    table = _ends_for(parts, stack, frequency)
     k, (_, charge) = table.wavenumber, scales(frequency)
-    found = np.zeros((4, len(aloft.places), len(ends)), np.complex128)
-    heights = aloft.places[:, 2] - stack.thickness
+    found = np.zeros((2, len(aloft.places), len(ends)), np.complex128)
+    heights = aloft.places[:, 2] - parts.divided.thickness
     over_points(
-        aloft.places, heights, aloft.thick, ends, table.least, k, table.grid, table.weights, 4, found
+        aloft.places, heights, aloft.thick, ends, table.least, k, table.grid, table.weights, 2, found
     )  # fmt: skip
-    carried = (aloft.carried[kind] for kind in (3, 2, 3, 2))
-    amounts = (1j * charge * k**power for power in (1, 2, 1, 2))
+    carried = (aloft.carried[kind] for kind in (3, 2))
+    amounts = (1j * charge * k**power for power in (1, 2))
     return np.stack([s * (c.T @ kernel) for s, c, kernel in zip(amounts, carried, found, strict=True)])
 
 

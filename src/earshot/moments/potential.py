@@ -98,9 +98,9 @@ def over_layers(parts: Layered, amounts: Complexes, frequency: float, stack: Sta
     found = over(aloft.basis, own, frequency, places, stack.at(frequency))
     asking = replace(parts, aloft=_asking(aloft, places, stack.thickness))
     on = np.concatenate([parts.on_metal, np.arange(len(amounts) - parts.wires, len(amounts))])
-    found -= with_level(asking, stack, frequency) @ amounts[on]
+    found -= with_level(asking, frequency) @ amounts[on]
     if len(aloft.ends):
-        found -= at_ends(asking, stack, frequency) @ (aloft.left @ own)
+        found -= at_ends(asking, frequency) @ (aloft.left @ own)
     return found
 
 

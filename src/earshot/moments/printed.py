@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from ..arraytypes import Bools, Complexes, Floats, Ints
-from ..media.kernel_table import KernelTable, level_tables
+from ..media.kernel_table import Divided, KernelTable, ProbeTable, Tables, level_tables
 from ..media.spectral import Spectrum
 from ..media.stack import Stack
 from ..running import announce, in_parallel, in_threads, thread_count
@@ -49,10 +49,10 @@ def border_of_metal(parts: Layered, tables: Tables, frequency: float, beyond: Be
     metal = len(parts.on_metal)
     border = np.zeros((parts.wires, metal + parts.wires), np.complex128)
     among = border[:, metal:]
-    for one in parts.levels:
+    for one in parts.every:
         first = 0
-        for two in parts.levels:
-            onto, table = border[:, first : first + len(two.on_metal)], tables[one.number, two.number]
+        for two in parts.every:
+            onto, table = border[:, first : first + len(two.on_metal)], tables[one.key, two.key]
             first += len(two.on_metal)
             if one.fans:
                 _feet(one, two, table, frequency, (onto, among), beyond)
@@ -86,10 +86,6 @@ def printed_block(basis: Basis, stack: Stack, frequency: float, rows: ArrayLike,
     return block_of(sheets, frequency, rows, columns, numbers)
 
 
-Tables = dict[tuple[int, int], KernelTable]
-"""Kernels by the levels of what sends and of what is sent to."""
-
-
 def tables_for(parts: Layered, stack: Stack, frequency: float) -> Tables:
     """The kernels of all levels for the extent and the largest triangles of the metal, and for probes."""
     places, cell = parts.probes, stack.thickness
@@ -97,12 +93,15 @@ def tables_for(parts: Layered, stack: Stack, frequency: float) -> Tables:
         mesh = parts.metal.mesh
         places, cell = np.concatenate([places, mesh.vertices[np.unique(mesh.triangles)]]), mesh.edge_lengths.max()
     reach = float(np.linalg.norm(np.ptp(places[:, :2], axis=0))) if len(places) else 0.0
-    return _tables(stack.on(parts.numbers[0]), frequency, parts.numbers, reach + parts.radius, float(cell))
+    own = stack.on(parts.numbers[0])
+    return _tables(own, frequency, parts.numbers, reach + parts.radius, float(cell), parts.as_divided)
 
 
 @lru_cache(maxsize=4)
-def _tables(stack: Stack, frequency: float, levels: tuple[int, ...], reach: float, cell: float) -> Tables:
-    return level_tables(Spectrum(stack, frequency), levels, reach, cell)
+def _tables(
+    stack: Stack, frequency: float, levels: tuple[int, ...], reach: float, cell: float, cut: Divided | None
+) -> Tables:  # fmt: skip
+    return level_tables(Spectrum(stack, frequency), levels, reach, cell, cut)
 
 
 def _fill(parts: Layered, tables: Tables, frequency: float, matrix: Complexes) -> None:
@@ -120,7 +119,7 @@ def _fill(parts: Layered, tables: Tables, frequency: float, matrix: Complexes) -
         for a, one in enumerate(metal):
             share = np.clip(span, stops[a], stops[a + 1])
             for b in range(a, len(metal)):
-                table, level = tables[one.number, metal[b].number], np.array([stops[b], stops[b + 1], ends[b]])
+                table, level = tables[one.key, metal[b].key], np.array([stops[b], stops[b + 1], ends[b]])
                 fill_printed(
                     basis.mesh.columns, points, triangles, basis.start, basis.halves, basis.pairs, flat, basis.lowest,
                     share, level, table.images, table.steps, table.whole, table.rest, *scales(frequency), rows, matrix,
@@ -140,9 +139,8 @@ class Beyond(Protocol):
         """The feet that look."""
         ...
 
-    @property
-    def probes(self) -> Bools:
-        """Which probes (probes,) look; the others see but the triangles under feet that do."""
+    def looking(self, amounts: Floats, /) -> Bools:
+        """Which probes look, by what of functions (probes, wires) is in them; the others see but what is under feet."""
         ...
 
     def leaves(self, feet: Ints, /) -> Bools:
@@ -203,19 +201,20 @@ def _potentials(points: Points, wanted: Bools, basis: SheetBasis, table: KernelT
     return out
 
 
-def _ends(one: Level, two: Level, table: KernelTable, beyond: Beyond | None) -> Complexes:
+def _ends(one: Level, two: Level, table: ProbeTable, beyond: Beyond | None) -> Complexes:
     """∫ of the kernel of a probe's end over every triangle of a level: (probes, triangles)."""
     from ..kernels.sheets import P7, P28, W7, W28
 
     assert two.metal is not None
     mesh = two.metal.mesh
     found = np.zeros((len(one.probes), len(mesh)), np.complex128)
+    looking = np.ones(len(found), bool) if beyond is None else beyond.looking(one.up)
 
     def look(row: int) -> None:
         top, radius = one.probes[row], one.radii[row]
         away = np.linalg.norm((mesh.centres - top)[:, :2], axis=1)
         near, wanted = away < 3.0 * mesh.reaches, np.ones(len(mesh), bool)
-        if beyond is not None and not beyond.probes[row]:
+        if beyond is not None and not looking[row]:
             wanted[:] = False
             wanted[np.concatenate([two.fans[n].triangles for n in beyond.feet])] = True
         for chosen, rule, weights in ((wanted & ~near, P7, W7), (wanted & near, P28, W28)):
@@ -229,7 +228,7 @@ def _ends(one: Level, two: Level, table: KernelTable, beyond: Beyond | None) -> 
     return found
 
 
-def _between(one: Level, two: Level, table: KernelTable) -> Complexes:
+def _between(one: Level, two: Level, table: ProbeTable) -> Complexes:
     """The last kernel between all probes of two levels (probes, probes)."""
     gap = one.probes[:, None, :2] - two.probes[None, :, :2]
     off, thick = np.hypot(gap[..., 0], gap[..., 1]), np.maximum(one.radii[:, None], two.radii)
@@ -274,14 +273,14 @@ def _feet(
     elif two.fans:
         # What is spread on both counts once for either way, the parts without divergence with one another once.
         square = 0.5 * halves[:, 0] + halves[:, 1]
-        if one.number < two.number:
+        if one.stack.metal_on < two.stack.metal_on:
             square += moments_between(fans, two.fans, frequency, table.vector)
         crossed = one.into.T @ square @ two.into
         among += crossed + crossed.T
 
 
 def _probes(
-    one: Level, two: Level, table: KernelTable, frequency: float, border: Border, beyond: Beyond | None
+    one: Level, two: Level, table: ProbeTable, frequency: float, border: Border, beyond: Beyond | None
 ) -> None:  # fmt: skip
     """Add what probes that end on a level bring: with the metal of one, with feet there, and with probes."""
     (onto, among), (_, charge) = border, scales(frequency)
