@@ -184,12 +184,6 @@ def test_what_cannot_be_printed_is_told(antenna, says):
         es.solve(antenna, "2.35 GHz")
 
 
-def test_a_long_probe_is_warned_of():
-    thick = patch(medium=es.substrate("8 mm", 4.4), level=8e-3)
-    (finding,) = [f for f in es.check(thick, "2.35 GHz") if "deg thick" in f.says]
-    assert finding.level == "warn"
-
-
 def test_a_mesh_coarse_beside_its_layers_is_warned_of():
     thin = patch(medium=es.substrate("0.02 mm", 4.4), level=2e-5, radius=1e-5)
     (finding,) = [f for f in es.check(thin, "2.35 GHz") if "times as much" in f.says]

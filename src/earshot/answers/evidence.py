@@ -124,7 +124,7 @@ def evidence(
 ) -> Evidence:
     """Gather evidence at one frequency by solving once more with every segment and every triangle's sides halved.
 
-    What has a size of its own stays: triangles where a wire stands, the one current of a probe through layers.
+    What has a size of its own stays: triangles where a wire stands, the one current of a short probe through layers.
 
     sources, terminations: the drive whose figures and power balance are looked at, as for `Solution.drive`. Raises
     UsageError as `drive` does.

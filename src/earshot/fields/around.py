@@ -184,10 +184,12 @@ class OnLayers:
         # On the plane and on a lid the field of layers is that in them.
         inside = ~over & (upright >= 0.0) & (upright <= top * (1.0 + 1e-9))
         clear = ~in_metal(currents, points, refuse)
+        within = inside & clear
+        e[within], h[within] = fields_inside(currents.on_levels, points[within])
         for level in currents.on_levels:
-            for some, seen_by in ((over & clear, fields_over), (inside & clear, fields_inside)):
-                one, two = seen_by(level, points[some])
-                e[some], h[some] = e[some] + one, h[some] + two
+            some = over & clear
+            one, two = fields_over(level, points[some])
+            e[some], h[some] = e[some] + one, h[some] + two
             if under.any():
                 one, two = fields_over(level.turned, points[under] * MIRROR + np.array([0.0, 0.0, top]))
                 e[under], h[under] = e[under] + one * MIRROR, h[under] - two * MIRROR

@@ -101,15 +101,35 @@ def fields_over(currents: OnLevel, points: Floats) -> tuple[Complexes, Complexes
     return _summed(currents, table, every, np.ones(len(heights)), ordinal, points)
 
 
-def fields_inside(currents: OnLevel, points: Floats) -> tuple[Complexes, Complexes]:
-    """The same at points (n, 3) in the layers, on the plane or the lid of a stack, or on the metal's own level."""
-    if not len(points):
-        return np.zeros((0, 3), np.complex128), np.zeros((0, 3), np.complex128)
-    heights, ordinal = heights_in(currents.stack, currents.frequency, points)
-    views = views_of_metal(currents.stack, currents.frequency, heights, currents.cell)
-    table = inside_table(Spectrum(currents.stack, currents.frequency), views, currents.reach_to(points), in_parallel)
+def fields_inside(levels: Sequence[OnLevel], points: Floats) -> tuple[Complexes, Complexes]:
+    """The same of all levels at points (n, 3) in the layers, on the plane or the lid of a stack, or on the metal's own
+    level.
+    """
+    e, h = (np.zeros((len(points), 3), np.complex128) for _ in range(2))
+    fading = [level for level in levels if level.stack.fades]
+    for some in ([level] for level in levels if not level.stack.fades), [fading] if fading else []:
+        for together in some if len(points) else ():
+            one, two = _inside(together, points)
+            e, h = e + one, h + two
+    return e, h
+
+
+def _inside(levels: Sequence[OnLevel], points: Floats) -> tuple[Complexes, Complexes]:
+    """Of one level, or of several of one stack where nothing lies."""
+    first, count = levels[0], len(levels)
+    heights, ordinal = heights_in(first.stack, first.frequency, points)
+    each = [views_of_metal(level.stack, level.frequency, heights, level.cell) for level in levels]
+    views = [view for together in zip(*each, strict=True) for view in together]
+    nearest, farthest = np.array([level.reach_to(points) for level in levels]).T
+    reach = float(nearest.min()), float(farthest.max())
+    table = inside_table(Spectrum(first.stack, first.frequency), views, reach, in_parallel)
     permeable = np.array([view.matter[1] for view in views])
-    return _summed(currents, table, [view.images for view in views], permeable, ordinal, points)
+    e, h = (np.zeros((len(points), 3), np.complex128) for _ in range(2))
+    for n, level in enumerate(levels):
+        which = np.ascontiguousarray(count * ordinal + n)
+        one, two = _summed(level, table, [view.images for view in views], permeable, which, points)
+        e, h = e + one, h + two
+    return e, h
 
 
 def _summed(

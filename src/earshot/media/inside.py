@@ -20,7 +20,7 @@ from .kernel_table import arrivals
 from .near_table import LOGS, NearTable, even_cubics, from_none, nodes_for, with_end
 from .sommerfeld import decay, sommerfeld_integrals
 from .spectral import Spectrum
-from .stack import Stack
+from .stack import Layer, Stack
 from .sweep import Sweep
 
 _TOGETHER = 8
@@ -48,7 +48,12 @@ class View(Protocol):
         """Shares of 1/k² in b, c and d of a probe that passes the height."""
         ...
 
-    def rest(self, k: Complexes) -> Complexes:
+    @property
+    def spectrum(self) -> Spectrum:
+        """The stack, cut at the height."""
+        ...
+
+    def rest(self, sweep: Sweep) -> Complexes:
         """Spectra (8, n) as of `Spectrum.above` at the height, less those of what is had in closed form."""
         ...
 
@@ -159,26 +164,29 @@ class FromMetal(_Seen):
                 break
         return [(far, *shares) for far, shares in found.items()]
 
-    def rest(self, k: Complexes) -> Complexes:
+    def rest(self, sweep: Sweep) -> Complexes:
         """Spectra of the field, less those of images."""
-        sweep, own = self.spectrum.sweep(k), self.spectrum.stack.metal_on
-        tm, te = (sweep.seen_at(own, self.place, kind) for kind in (True, False))
-        a, grown, b, c, d = self._kinds(k, tm, te)
+        k, own = sweep.k, self.spectrum.stack.metal_on
         volts, amperes = sweep.probe_at(self.spectrum.upright, self.place)
         over, mu = self.matter
         # Where the current itself is, what it carries is no field.
         left = np.stack([1j * volts / k, (k * amperes - 1j * self._passing) / over, -amperes / k])
+        metal = np.zeros((5, len(k)), np.complex128)
         if not self.spectrum.stack.fades:
-            left += np.stack([b, c, d])
+            tm, te = (sweep.seen_at(own, self.place, kind) for kind in (True, False))
+            metal = np.stack(self._kinds(k, tm, te))
+            left += metal[2:]
         if self.spectrum.stack.open_below:
             # On no plane a probe has a charge at its foot as well, which metal there, being left, takes off.
             left -= self._kinds(k, *(sweep.seen_at(0, self.place, kind) for kind in (True, False)))[2:]
         u0, k0 = decay(k, 1.0), self.spectrum.wavenumber
-        for far, vector, scalar in self.images:
+        for far, vector, scalar in self.images if not self.spectrum.stack.fades else ():
             fading, sense = 0.5j * np.exp(-u0 * abs(far) * k0), 1.0 if far >= 0.0 else -1.0
-            a, grown = a - vector * fading / u0, grown - sense * vector * fading / mu
-            b, c = b + scalar * fading / u0, c + sense * scalar * fading
-        return np.stack([a, grown, b, c, d, *left])
+            metal[0] -= vector * fading / u0
+            metal[1] -= sense * vector * fading / mu
+            metal[2] += scalar * fading / u0
+            metal[3] += sense * scalar * fading
+        return np.concatenate([metal, left])
 
 
 @dataclass(frozen=True)
@@ -197,12 +205,12 @@ class FromOpening(_Seen):
 
     fading, stems = 0, (0j, 0j, 0j)
 
-    def rest(self, k: Complexes) -> Complexes:
+    def rest(self, sweep: Sweep) -> Complexes:
         """Spectra of the field, less those of magnetic currents as in free space that are doubled by the plane.
 
         Of these the vector kernel has a share of ε in H, the scalar one of 1/µ.
         """
-        sweep = self.spectrum.sweep(k)
+        k = sweep.k
         tm, te = ((-sweep.carried(0, self.place, x), -sweep.sent(0, self.place, x)) for x in (True, False))
         a, grown, b, c, d = self._kinds(k, tm, te)
         if self.close:
@@ -235,7 +243,12 @@ def inside_table(
 
     def work(some: range) -> Complexes:
         def rest(k: Complexes) -> Complexes:
-            found = np.array([views[n].rest(k) for n in some])
+            # Seen from one height, several sources go through the same layers.
+            sweeps: dict[tuple[Layer, ...], Sweep] = {}
+            for n in some:
+                own = views[n].spectrum
+                sweeps.setdefault(own.stack.layers, own.sweep(k))
+            found = np.array([views[n].rest(sweeps[views[n].spectrum.stack.layers]) for n in some])
             stem = -np.expm1(-k * length) / k**2
             for row, n in zip(found, some, strict=True):
                 row[LOGS] -= logs[n, :5, None] * np.exp(-k * views[n].apart) * stem
@@ -258,7 +271,7 @@ def _shares(view: View, length: float) -> Complexes:
     if view.apart > _CLOSE * length:
         return np.concatenate([np.zeros(5), stems, [0.0]])
     far = np.array([_SEEN / length + 0j])
-    ends = view.rest(far)[LOGS, 0] * far**2
+    ends = view.rest(view.spectrum.sweep(far))[LOGS, 0] * far**2
     ends[2:] -= stems
     ends *= math.exp(_SEEN * view.apart / length)
     ends, rise = with_end(ends, view.fading)

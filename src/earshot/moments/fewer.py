@@ -94,7 +94,7 @@ def _left_out(wires: WireBasis, vectors: Floats) -> list[int]:
     arms = np.bincount(grid.ends.ravel(), minlength=len(grid.nodes))
     functions = np.bincount(node, minlength=len(grid.nodes))
     plain = (arms[node] == 2) & (functions[node] == 1) & (wires.signs[1] != 0.0)
-    plain &= ~wires.through[wires.halves // 2].any(axis=0)
+    plain &= ~wires.even[wires.halves // 2].any(axis=0)
     # A gap is its middle and its edges: counted from there, edges stay.
     plain[np.abs(vectors).argmax(axis=0)] = False
     own = np.full(len(grid.nodes), -1)
