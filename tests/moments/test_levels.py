@@ -90,7 +90,7 @@ def test_boards_of_air_are_free_space_with_images(seed):
 
 @pytest.mark.parametrize("open_below", [False, True])
 def test_layers_may_be_cut_anywhere(open_below):
-    """A face more, through which a pin goes, changes nothing."""
+    """A face more, through which a pin goes, changes nothing; pins are short enough to have one current."""
     rng = np.random.default_rng(5)
     medium = board(rng, 2, open_below)
     antenna = printed(rng, medium)
@@ -99,7 +99,7 @@ def test_layers_may_be_cut_anywhere(open_below):
         [es.Layer(0.6 * low.thickness, low.material), es.Layer(0.4 * low.thickness, low.material), high],
         open_below=open_below,
     )  # fmt: skip
-    z = [es.solve(a, HERTZ, rule=RULE).network.z().values[0] for a in (antenna, over(antenna, cut))]
+    z = [es.solve(a, HERTZ / 2, rule=RULE).network.z().values[0] for a in (antenna, over(antenna, cut))]
     assert z[0] == pytest.approx(z[1], rel=2e-4, abs=1e-3)
     assert z[0] == pytest.approx(z[0].T, rel=1e-9, abs=1e-9)
 

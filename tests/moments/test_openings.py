@@ -8,6 +8,7 @@ import pytest
 import earshot as es
 from earshot.layers import opening_table, through_openings
 from earshot.media.spectral import Spectrum
+from earshot.media.sweep import Upright
 from earshot.moments.formulation import antenna_basis, formulation
 from earshot.moments.openings import admittance, sides_of
 from earshot.moments.ports import gap_vectors
@@ -62,7 +63,7 @@ def test_layers_of_air_have_the_kernels_of_free_space(seed):
         return np.exp(-1j * K * r) / r
 
     level, step = int(rng.integers(1, 4)), 1e-7
-    height, through = stack.faces[level], through_openings(spectrum, (1, 2, 3), 0.06)[level]
+    height, through = stack.faces[level], through_openings(spectrum, [Upright(level)], 0.06)[Upright(level)]
 
     def field(x, z):
         """E_x and E_z of E0 along x at the origin, seen from x and z: of M along -y."""

@@ -7,7 +7,8 @@ of second order; sheets of first, as the charge at their rims grows without boun
 half as much again (Roache 1994, J. Fluids Eng. 116, calls it a safety factor), and no figure counts as better settled
 than those it belongs with: R and X move along the change of Z, levels with those of the whole main beam.
 
-It says nothing of what stays as it is: triangles where a wire stands, facets, the one current of a short probe, the model.
+It says nothing of what stays as it is: triangles where a wire stands, facets, the one current of a short probe, the
+model.
 """
 
 from __future__ import annotations

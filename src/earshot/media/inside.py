@@ -20,7 +20,7 @@ from .kernel_table import arrivals
 from .near_table import LOGS, NearTable, even_cubics, from_none, nodes_for, with_end
 from .sommerfeld import decay, sommerfeld_integrals
 from .spectral import Spectrum
-from .stack import Layer, Stack
+from .stack import Stack
 from .sweep import Sweep
 
 _TOGETHER = 8
@@ -243,18 +243,19 @@ def inside_table(
 
     def work(some: range) -> Complexes:
         def rest(k: Complexes) -> Complexes:
-            # Seen from one height, several sources go through the same layers.
-            sweeps: dict[tuple[Layer, ...], Sweep] = {}
-            for n in some:
+            spectra, layers = np.empty((len(some), 8, len(k)), np.complex128), None
+            for at, n in enumerate(some):
+                # Seen from one height, several sources that follow one another go through the same layers.
                 own = views[n].spectrum
-                sweeps.setdefault(own.stack.layers, own.sweep(k))
-            found = np.array([views[n].rest(sweeps[views[n].spectrum.stack.layers]) for n in some])
+                if own.stack.layers != layers:
+                    layers, sweep = own.stack.layers, own.sweep(k)
+                spectra[at] = views[n].rest(sweep)
             stem = -np.expm1(-k * length) / k**2
-            for row, n in zip(found, some, strict=True):
+            for row, n in zip(spectra, some, strict=True):
                 row[LOGS] -= logs[n, :5, None] * np.exp(-k * views[n].apart) * stem
                 row[LOGS[2:]] -= logs[n, 5:8, None] * stem
                 row[LOGS[3]] -= logs[n, 8] * k * np.exp(-k * views[n].apart) * stem
-            return found.reshape(-1, len(k))
+            return spectra.reshape(-1, len(k))
 
         values = sommerfeld_integrals(rest, rho[first:] * k0, spectrum.slowest + 0.5, ripple)
         return (from_none(values) if first else values).reshape(len(some), 8, -1)

@@ -26,7 +26,7 @@ _NEGLIGIBLE = 2e-3
 _MOST_IMAGES = 6
 _FINE, _MIDDLE = 8.0, 32.0
 _PER_WAVELENGTH = 100.0
-_FINER = 1.7
+_FINER, _FINER_STILL = 1.7, 2.0
 _NONE = np.zeros((1, 5))
 """On a lid there is nothing but ends of probes."""
 
@@ -382,6 +382,9 @@ def level_tables(
     if len(levels) > 1:
         # What is thin between two levels is as sharp as its own thickness.
         steps[2:] *= _FINER
+    if cut.fading:
+        # What ends in layers is nearer to faces than levels are to one another.
+        steps[2:] *= _FINER_STILL
     rho = nodes_of(steps, int(place_among(steps, np.array(reach))) + 2)
     beyond = spectrum.slowest + 0.5
     ripple = 2.0 * (stack.thickness + stack.faces[cut.levels[-1].face]) * k0
