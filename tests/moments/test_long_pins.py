@@ -234,6 +234,20 @@ def test_results_files_hold_it(tmp_path):
     assert two == pytest.approx(one, rel=1e-12)
 
 
+@pytest.mark.parametrize("seed", range(12))
+def test_no_piece_is_a_sliver(seed):
+    """However near to one another gaps of several pins are, and to faces."""
+    rng = np.random.default_rng(seed)
+    stack = es.Stack(layers(rng, 2), lid=True)
+    radii, at = rng.uniform(0.1e-3, 0.4e-3, 3), rng.uniform(0.2, 0.8, 3)
+    wires = [es.Wire(f"pin {n}", [(0.01 * n, 0, 0), (0.01 * n, 0, stack.thickness)], radius=radii[n]) for n in range(3)]
+    at[1:] = np.clip(at[0] + rng.uniform(-1e-2, 1e-2, 2), 0.2, 0.8)
+    at[2] = stack.faces[1] / stack.thickness + 1e-3
+    ports = [es.Port(f"port {n}", on=f"pin {n}", at=float(at[n])) for n in range(3)]
+    basis = antenna_basis(es.Antenna("pins", wires, ports, stack), WAVE, es.MeshRule())
+    assert basis.mesh.lengths.min() > 0.25 * min(radii.min(), *(0.5 * x.thickness for x in stack.layers))
+
+
 def test_what_is_short_is_not_divided_and_what_is_too_long_refused():
     board = es.substrate("1.6 mm", "glass epoxy")
     thin = antenna_basis(fed(board, patch(1.6e-3), wires=[pin(0, 1.6e-3)]), 6 * WAVE, es.MeshRule())

@@ -97,8 +97,12 @@ def _cuts(
     """All heights, where matter changes and wires end among them: fine at gaps, two pieces at least between these."""
     changes = [z for z, one, two in zip(stack.faces[1:], stack.layers, stack.layers[1:], strict=False)
                if one.material != two.material]  # fmt: skip
-    inside = [z for z in (*changes, *ends, *gaps) if 0.0 < z < stack.thickness]
+    inside = [z for z in (*changes, *ends) if 0.0 < z < stack.thickness]
     breaks = _apart([0.0, *sorted(inside), stack.thickness], 1e-6 * stack.thickness)
+    for z, wanted in gaps.items():
+        # What is beside a break is fine there already.
+        if min(abs(z - x) for x in breaks) > wanted:
+            breaks = sorted([*breaks, z])
     growth = _COARSER * (rule.growth or math.inf)
     ends = [min([w + growth * abs(z - place) if z != place else w for place, w in gaps.items()] or [math.inf])
             for z in breaks]  # fmt: skip
