@@ -248,6 +248,13 @@ def test_no_piece_is_a_sliver(seed):
     assert basis.mesh.lengths.min() > 0.25 * min(radii.min(), *(0.5 * x.thickness for x in stack.layers))
 
 
+def test_evidence_halves_the_pieces_too():
+    answer = es.solve(fed(es.Stack(es.Layer("4 mm", AIR)), wires=[pin(0, 9e-3)]), HERTZ)
+    found = es.evidence(answer, es.watts(1))
+    assert found.balance == pytest.approx(0.0, abs=2e-3)
+    assert 0.0 < found.residual < 1.0
+
+
 def test_what_is_short_is_not_divided_and_what_is_too_long_refused():
     board = es.substrate("1.6 mm", "glass epoxy")
     thin = antenna_basis(fed(board, patch(1.6e-3), wires=[pin(0, 1.6e-3)]), 6 * WAVE, es.MeshRule())

@@ -75,7 +75,7 @@ def _in_finer(basis: Basis, finer: Basis, coefficients: Complexes) -> Complexes:
     """Coefficients of the same current on a mesh of halved segments: it is still piecewise linear there."""
     from scipy.sparse.linalg import spsolve
 
-    ends, cut = basis.segment_currents(coefficients), ~basis.wires.through
+    ends, cut = basis.segment_currents(coefficients), ~basis.wires.even
     number = np.arange(len(ends)) + np.cumsum(cut) - cut
     middle = ends.mean(axis=1)
     halves = np.zeros((len(finer.mesh), 2), np.complex128)
@@ -100,7 +100,7 @@ def boundary_residual(solution: Solution, frequency: float) -> tuple[float, str]
     old = len(solution.mesh.nodes)
     node = finer.mesh.ends.ravel()[finer.wires.halves[0]]
     # The function at the middle of the segment cut s-th is the one that owns node old + s.
-    segments = np.flatnonzero(~basis.wires.through)
+    segments = np.flatnonzero(~basis.wires.even)
     middle = np.empty(len(segments), np.int64)
     middle[node[node >= old] - old] = np.flatnonzero(node >= old)
     left = np.array(
