@@ -13,6 +13,7 @@ from .media.patch_start import PatchStart, disk_start, patch_start
 from .media.sommerfeld import sommerfeld_integrals
 from .media.spectral import Spectrum
 from .media.strip_line import StripLine, strip_line, strip_width
+from .media.strip_waves import StripWaves, strip_waves
 
 __all__ = [
     "BothSides",
@@ -25,6 +26,7 @@ __all__ = [
     "Spectrum",
     "Strip",
     "StripLine",
+    "StripWaves",
     "SurfaceWave",
     "ThroughOpening",
     "between_levels",
@@ -39,6 +41,7 @@ __all__ = [
     "reflection",
     "sommerfeld_integrals",
     "strip_line",
+    "strip_waves",
     "strip_width",
     "surface_waves",
     "through_openings",

@@ -121,3 +121,6 @@ def test_what_is_wrong_is_named():
         assert any(says in str(f) for f in es.check(antenna, HERTZ).stops)
     with pytest.raises(es.UsageError, match="turn it over"):
         es.Stack(layers, open_below=True, lid=True)
+    alone = es.Antenna("b", good.wires, good.ports, es.Stack(layers[:1], lid=True), sheets=on_lid.sheets)
+    with pytest.raises(es.ModelError, match="print it flat inside, in two layers instead of one, where one layer ends"):
+        es.solve(alone, 1e9)

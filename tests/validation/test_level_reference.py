@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from scipy.special import ellipk, ellipkm1
 
 import earshot as es
-from earshot.layers import Spectrum, Strip, between_levels, coupled_strips, strip_line
+from earshot.layers import Spectrum, Strip, between_levels, coupled_strips, strip_line, strip_waves
 from earshot.media.bessel import bessel_orders
 
 CASES = json.loads((Path(__file__).parent / "levels.json").read_text())["cases"]
@@ -55,17 +55,73 @@ def test_potentials_are_the_same_both_ways(one, two, low, high, a, b, rho):
         assert on_level[row] == pytest.approx(near[row], rel=1e-4, abs=1e-5)
 
 
-def test_lines_on_inner_levels_at_frequencies():
-    """Under a superstrate and inverted, the bound wave's effective permittivity to 1e-6."""
-    seen = 0
-    for c in CASES:
+def _strips(p):
+    sizes = zip(p["strip_levels_z_mm"], p["strip_width_mm"], strict=True)
+    return [Strip(1e-3 * z, 1e-3 * w) for z, w in sizes]
+
+
+def test_bound_waves_at_frequencies():
+    """Under a superstrate, a lid, inverted, and two on two levels: effective permittivities to 1e-6."""
+    cases = [c for c in CASES if "full-wave" in c["quantity"]]
+    for c in cases:
         p = c["parameters"]
-        if c["id"][0] == "L" and "f_GHz" in p and p["top"] == "open (air)":
-            board = _stack([1e-3 * d for d in p["thickness_mm"]], p["eps_r"], metal_on=1)
+        board = _stack([1e-3 * d for d in p["thickness_mm"]], p["eps_r"], metal_on=1, lid="lid" in p["top"])
+        found = strip_waves(board, _strips(p), 1e9 * p["f_GHz"])
+        assert found.effective_permittivities == pytest.approx(c["value"], rel=1e-6), c["id"]
+        if len(c["value"]) == 1:
             line = strip_line(board, 1e-3 * p["strip_width_mm"][0], 1e9 * p["f_GHz"])
             assert line.effective_permittivity == pytest.approx(c["value"][0], rel=1e-6), c["id"]
-            seen += 1
-    assert seen == 4
+    assert len(cases) == 8
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_waves_at_low_frequency_are_those_of_charges_alone(seed):
+    """Of one to three strips on random boards, on faces and within: permittivities, and the matrix of impedances."""
+    rng = np.random.default_rng(seed)
+    count = int(rng.integers(1, 4))
+    board = _stack(rng.uniform(5e-4, 2e-3, count), rng.uniform(1.0, 8.0, count))
+    strips, x = [], 0.0
+    for _ in range(int(rng.integers(1, 4))):
+        width = rng.uniform(5e-4, 4e-3)
+        strips.append(Strip(float(rng.choice(board.faces[1:])), width, x + 0.5 * width))
+        x += width + rng.uniform(3e-4, 3e-3)
+    found, still = strip_waves(board, strips, "10 MHz"), coupled_strips(board, strips)
+    assert found.effective_permittivities == pytest.approx(still.effective_permittivities, rel=1e-4)
+    assert np.abs(found.impedance - still.impedance).max() < 5e-4 * np.abs(still.impedance).max()
+    assert found.impedance == pytest.approx(found.impedance.T, rel=1e-3)
+
+
+@pytest.mark.parametrize("lid", [False, True])
+def test_waves_with_loss(lid):
+    """In one dielectric between planes all are as slow and as weak as in it; over a plane the fields' share tells."""
+    made = es.Dielectric("d", 2.2, 0.01)
+    board = es.Stack([es.Layer("1 mm", made), es.Layer("1 mm", made if lid else es.Dielectric("air", 1.0))], lid=lid)
+    strips = [Strip("1 mm", "1 mm", x) for x in ("-0.8 mm", "0.8 mm")]
+    waves = strip_waves(board, strips, "5 GHz")
+    k0 = 2 * np.pi * 5e9 / 299_792_458.0
+    if lid:
+        assert waves.indices == pytest.approx(np.sqrt(2.2 * (1 - 0.01j)), rel=1e-8)
+        even, odd = coupled_strips(board, strips, lid=True).even_and_odd
+        assert waves.even_and_odd == pytest.approx((even, odd), rel=3e-4)
+    # α = ½ β tanδ q, q = ε dlnε_eff/dε, the share of the field's energy that is in the dielectric.
+    more = _stack([1e-3, 1e-3], [2.2 * 1.0001, 2.2 * 1.0001 if lid else 1.0], lid=lid)
+    plain = _stack([1e-3, 1e-3], [2.2, 2.2 if lid else 1.0], lid=lid)
+    slow, slower = (strip_waves(x, strips, "5 GHz").effective_permittivities for x in (plain, more))
+    share = (slower / slow - 1.0) / 1e-4
+    want = 0.5 * k0 * np.sqrt(slow) * 0.01 * share * 20 * np.log10(np.e)
+    assert waves.losses == pytest.approx(want, rel=2e-3)
+    assert list(waves.table().columns) == ["effective_permittivity", "loss_dB_per_m", "I_1_A", "I_2_A"]
+
+
+def test_a_wave_that_planes_carry_off_is_none_of_the_strips():
+    """In air close under a lid its wave is quicker than that between the planes, which sees the ceramic as well."""
+    board = _stack([1e-3, 1.8e-3, 0.2e-3], [9.0, 1.0, 1.0], metal_on=2, lid=True)
+    waves = strip_waves(board, [Strip("2.8 mm", "0.5 mm")], "1 GHz")
+    assert len(waves.indices) == 0
+    with pytest.raises(es.UsageError, match="0 of 1 are bound to the strips at 1 GHz"):
+        _ = waves.impedance
+    still = coupled_strips(board, waves.strips, lid=True)
+    assert strip_line(board, "0.5 mm", "1 GHz").impedance.real == pytest.approx(still.impedance[0, 0], rel=1e-9)
 
 
 def test_strips_of_the_reference():
@@ -73,7 +129,7 @@ def test_strips_of_the_reference():
     for c in cases:
         p, wanted = c["parameters"], c["value"]
         stack = _stack([1e-3 * d for d in p["thickness_mm"]], p["eps_r"])
-        strips = [Strip(1e-3 * z, 1e-3 * w) for z, w in zip(p["strip_levels_z_mm"], p["strip_width_mm"], strict=True)]
+        strips = _strips(p)
         found = coupled_strips(stack, strips, lid="lid" in p["top"])
         if len(strips) == 1:
             assert found.effective_permittivities[0] == pytest.approx(wanted[0], rel=1e-5), c["id"]
@@ -133,6 +189,9 @@ def test_strips_beside_one_another():
             lambda _: coupled_strips(_stack([1e-3], [2.0], open_below=True), [Strip(5e-4, 1e-3)]),
             "neither a plane nor a lid",
         ),
+        (lambda s: strip_waves(s, [Strip(2e-3, 1e-3)], 1e9), "between the planes"),
+        (lambda s: strip_waves(s, [Strip(1e-3, 1e-3)], -1e9), "above zero"),
+        (lambda s: strip_waves(s, [Strip(1e-3, 1e-3)], 1e9).even_and_odd, "two strips"),
         (lambda s: between_levels(Spectrum(s, 1e9), 2e-3, 0.0, 0.1), "not in the layers"),
         (lambda s: between_levels(Spectrum(s, 1e9), 1e-3, 0.0, 0.0), "above zero"),
     ],

@@ -53,6 +53,8 @@ class OnBoard:
     def faces(self) -> str:
         """Where metal may be printed, in words."""
         there = [z for z in self.stack.faces if self.stack.level_at(np.array(z)) >= 0]
+        if not there:
+            return "inside, in two layers instead of one"
         return "at z = " + ", ".join(f"{self.sense * z + 0.0:g}" for z in there) + " m"
 
     @property
@@ -85,6 +87,8 @@ def described(board: OnBoard) -> Iterator[Finding]:
         where = board.z(low if level[np.argmin(sheet.surface.bounds[:, 2])] < 0 else high)
         says = f"sheet '{sheet.name}' is on no face of the layers, and not clear of them: it reaches {where}"
         remedy = f"print it flat {board.faces}, where layers end, or move it clear of them, {board.top}"
+        if stack.lid:
+            remedy = f"print it flat {board.faces}, where one layer ends and the next begins"
         if max(abs(low), abs(high)) <= _CLOSE * top and not antenna.medium.sides and stack.has_plane:
             remedy = "it is an opening in the plane where there are layers under it as well; else raise it"
         yield Finding("stop", sheet.name, says, remedy)

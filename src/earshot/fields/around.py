@@ -145,12 +145,17 @@ class OnLayers:
         """What the metal on the layers sends, and what is in the air over them."""
         e_theta, e_phi = (np.zeros(len(looking.theta), np.complex128) for _ in range(2))
         up = np.cos(looking.theta) > 1e-12
+
+        def turn(height: float) -> Complexes:
+            return np.asarray(np.exp(1j * currents.wavenumber * height * np.cos(looking.theta)))
+
+        lift = turn(self.stack.thickness)
         for level in currents.on_levels:
-            vectors = level.radiator.about_origin(looking)
+            vectors = level.radiator.about_origin(looking) * turn(-level.stack.level)[:, None]
             over = printed_field(level.stack, currents.frequency, vectors, looking.theta, looking.phi)
-            e_theta, e_phi = e_theta + over[0], e_phi + over[1]
+            e_theta, e_phi = e_theta + lift * over[0], e_phi + lift * over[1]
             if self.stack.open_below:
-                # What is under the board is the mirror image of what is over it turned over.
+                # What is under the board, from z = 0, is the mirror image of what is over it turned over.
                 theta, turned = math.pi - looking.theta, level.stack.turned
                 under = printed_field(turned, currents.frequency, vectors, theta, looking.phi)
                 e_theta, e_phi = e_theta - under[0], e_phi + under[1]

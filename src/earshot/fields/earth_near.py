@@ -11,6 +11,7 @@ from ..arraytypes import Complexes, Floats
 from ..constants import WAVE_IMPEDANCE
 from ..media.earth_table import FOR_FIELDS, EarthTable, earth_table
 from ..media.half_space import Below
+from ..meshing.mesh import lifted
 from ..running import announce, in_shares, in_threads, thread_count
 
 if TYPE_CHECKING:
@@ -27,8 +28,7 @@ def add_reflected(currents: Currents, points: Floats, below: Below, top: float) 
     out = np.zeros((len(points), 6), np.complex128)
     above = points[:, 2] >= top
     if above.any():
-        down = np.array([0.0, 0.0, -top])
-        places, back = np.ascontiguousarray(points[above] + down), np.zeros((int(above.sum()), 6), np.complex128)
+        places, back = np.ascontiguousarray(lifted(points[above], -top)), np.zeros((int(above.sum()), 6), np.complex128)
         table = _table_for(currents, places, below, top)
         scales = -1j * WAVE_IMPEDANCE / (4.0 * math.pi), 1.0 / (4.0 * math.pi)
         if currents.sheets is not None:
@@ -95,11 +95,11 @@ def _add_ends(
 
 def _table_for(currents: Currents, points: Floats, below: Below, top: float) -> EarthTable:
     """The kernels between all metal and all points."""
-    nodes = currents.places - np.array([0.0, 0.0, top])
+    nodes = lifted(currents.places, -top)
     lowest, highest = nodes[:, 2].min() + points[:, 2].min(), nodes[:, 2].max() + points[:, 2].max()
     corners = np.concatenate([nodes[:, :2].min(axis=0)[None], nodes[:, :2].max(axis=0)[None]])
     middle, size = corners.mean(axis=0), 0.5 * float(np.linalg.norm(corners[1] - corners[0]))
     away = np.linalg.norm(points[:, :2] - middle, axis=1)
     across = (max(float(away.min()) - size, 0.0), float(away.max()) + size)
-    heights = (max(float(lowest), 0.0), float(highest))
+    heights = (float(lowest), float(highest))
     return earth_table(below, currents.wavenumber, across, heights, FOR_FIELDS, thread_count(), in_threads)

@@ -1,6 +1,7 @@
 """What currents on a stack send into the air, and into the surface waves of its layers.
 
-vectors: ∫ J e^{jk·r'} over the currents on the metal, and as third component the probes' currents over k0.
+vectors: ∫ J e^{jk·r'} over the currents on the metal, seen from its height, and as third component the probes' currents
+over k0.
 """
 
 from __future__ import annotations
@@ -23,7 +24,7 @@ if TYPE_CHECKING:
 def printed_field(
     stack: Stack, frequency: float, vectors: Complexes, theta: Floats, phi: Floats
 ) -> tuple[Complexes, Complexes]:
-    """(E_θ, E_φ) times r e^{jkr}, volts, from vectors (n, 3) at angles (n,); zero below the plane.
+    """(E_θ, E_φ) times r e^{jkr}, volts, from vectors (n, 3) at angles (n,), r from the top; zero below the plane.
 
     The tangential field over the top of the stack, a plane wave for each direction, radiates as from an aperture:
     E_θ = jk/2π E_ρ, E_φ = jk/2π cos θ E_φ' (Balanis 2016, eq. 12-10 with the equivalent current doubled).
@@ -37,8 +38,6 @@ def printed_field(
     along = vectors[:, 0] * np.cos(phi) + vectors[:, 1] * np.sin(phi)
     across = vectors[:, 1] * np.cos(phi) - vectors[:, 0] * np.sin(phi)
     scale = 1j * spectrum.wavenumber / (2.0 * math.pi) * WAVE_IMPEDANCE * up
-    # Vectors hold the height of the metal in their phase; the field leaves from the top.
-    scale = scale * np.exp(1j * spectrum.wavenumber * (stack.thickness - stack.level) * cosine)
     return scale * (probe * vectors[:, 2] - tm * along), -scale * cosine * te * across
 
 

@@ -82,10 +82,7 @@ class CoupledStrips:
 
         Raises UsageError for other numbers of strips, and for two that are not alike.
         """
-        z = self.impedance
-        if len(z) != 2 or abs(z[0, 0] - z[1, 1]) > 1e-3 * z[0, 0]:
-            raise UsageError("coupled strips: even and odd impedances are those of two strips that are alike")
-        return float(z[0, 0] + z[0, 1]), float(z[0, 0] - z[0, 1])
+        return even_and_odd(self.impedance)
 
     @property
     def even_and_odd_permittivities(self) -> tuple[float, float]:
@@ -106,6 +103,14 @@ class CoupledStrips:
         )  # fmt: skip
 
 
+def even_and_odd(impedance: Floats) -> tuple[float, float]:
+    """Of the matrix of two like strips; raises UsageError for others."""
+    z = impedance
+    if len(z) != 2 or abs(z[0, 0] - z[1, 1]) > 1e-3 * z[0, 0]:
+        raise UsageError("coupled strips: even and odd impedances are those of two strips that are alike")
+    return float(z[0, 0] + z[0, 1]), float(z[0, 0] - z[0, 1])
+
+
 def coupled_strips(stack: Stack, strips: Sequence[Strip], *, lid: bool = False) -> CoupledStrips:
     """What endless strips on a stack do to one another, without loss and dispersion; lid: a plane on the topmost layer.
 
@@ -114,7 +119,9 @@ def coupled_strips(stack: Stack, strips: Sequence[Strip], *, lid: bool = False) 
     Raises UsageError for strips outside the layers, on the lid or in one another, and where there is no plane at all.
     """
     several, lid = tuple(strips), lid or stack.lid
-    _refuse(stack, several, lid)
+    refuse_strips(stack, several, lid)
+    if stack.open_below and not lid:
+        raise UsageError("coupled strips: there is neither a plane nor a lid to carry the current back: give one")
     layers = [(x.thickness, x.material.complex_permittivity.real) for x in stack.layers]
     section = _Section(layers, not stack.open_below, lid, several)
     air = _Section([(d, 1.0) for d, _ in layers], not stack.open_below, lid, several)
@@ -122,10 +129,9 @@ def coupled_strips(stack: Stack, strips: Sequence[Strip], *, lid: bool = False) 
     return CoupledStrips(several, section.capacitance, 0.5 * (inductance + inductance.T))
 
 
-def _refuse(stack: Stack, strips: tuple[Strip, ...], lid: bool) -> None:
+def refuse_strips(stack: Stack, strips: tuple[Strip, ...], lid: bool) -> None:
+    """Raise UsageError for strips outside the layers, on the lid or in one another."""
     units.count(len(strips), "coupled strips: strips", 1, _MOST)
-    if stack.open_below and not lid:
-        raise UsageError("coupled strips: there is neither a plane nor a lid to carry the current back: give one")
     close = 1e-9 * stack.thickness
     low, high = (0.0 if stack.open_below else close), stack.thickness - (close if lid else -close)
     for n, one in enumerate(strips):
@@ -142,6 +148,11 @@ def _refuse(stack: Stack, strips: tuple[Strip, ...], lid: bool) -> None:
                 raise UsageError(f"coupled strips: strips {m + 1} and {n + 1} touch: move one, or make them one")
 
 
+def functions_on(strips: Sequence[Strip], thinnest: float, least: int) -> int:
+    """How many a strip needs: charge crowds within the nearest layer's thickness, m, of its edges."""
+    return int(np.clip(least + 1.5 * max(s.width for s in strips) / thinnest, least, _LARGEST))
+
+
 @dataclass(frozen=True, eq=False)
 class _Section:
     """Layers from the bottom (thickness, permittivity) with the strips in them."""
@@ -153,9 +164,8 @@ class _Section:
 
     @cached_property
     def _functions(self) -> int:
-        """On every strip: charge crowds within the nearest layer's thickness of its edges."""
-        widest = max(s.width for s in self.strips)
-        return int(np.clip(_LEAST + 1.5 * widest / min(d for d, _ in self.layers), _LEAST, _LARGEST))
+        """On every strip."""
+        return functions_on(self.strips, min(d for d, _ in self.layers), _LEAST)
 
     @cached_property
     def capacitance(self) -> Floats:

@@ -55,15 +55,19 @@ class ProbeTable:
         c, f = coefficients[at], x - at
         return np.asarray(((c[..., 3] * f + c[..., 2]) * f + c[..., 1]) * f + c[..., 0], np.complex128)
 
-    def end_of_probe(self, rho: ArrayLike) -> Complexes:
+    def end_of_probe(self, rho: ArrayLike, radius: float = 0.0) -> Complexes:
         """The scalar kernel less that of a probe's end, at distances from its axis, 1/m: bounded.
 
-        Of one that fades, that of its charge alone, which a level may touch.
+        Of one that fades, that of its charge alone, which a level may touch. Within the ring of the probe it is that at
+        the ring; what is out of phase is as `probe_itself` has it.
         """
         from scipy.special import k0
 
-        found = self._cubic(self.end, rho)
-        return found - self.edge * k0(self.wavenumber * np.asarray(rho, float)) if self.edge else found
+        outside = np.maximum(rho, radius)
+        found = self._cubic(self.end, outside)
+        if not self.lossy_plane:
+            found = found.real + 1j * self._cubic(self.end, rho).imag
+        return found - self.edge * k0(self.wavenumber * outside) if self.edge else found
 
     def between_probes(self, rho: ArrayLike) -> Complexes:
         """What a probe and the charge at its top do to another and its own, at distances between axes, 1/m."""

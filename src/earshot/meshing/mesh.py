@@ -145,7 +145,14 @@ class WireMesh:
 
     def raised(self, height: float) -> WireMesh:
         """The mesh moved up, metres."""
-        return replace(self, nodes=self.nodes + np.array([0.0, 0.0, height]))
+        return replace(self, nodes=lifted(self.nodes, height))
+
+
+def lifted(places: Floats, height: float) -> Floats:
+    """Places (..., 3) moved up, m; what comes within a millionth of z = 0 is there, lest it be under it."""
+    found = np.asarray(places + np.array([0.0, 0.0, height]))
+    found[..., 2][np.abs(found[..., 2]) < 1e-6 * abs(height)] = 0.0
+    return found
 
 
 @dataclass(frozen=True, slots=True)

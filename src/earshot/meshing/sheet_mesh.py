@@ -23,7 +23,7 @@ from ..description.surfaces import Surface
 from ..errors import ModelError, RunError
 from ..kernels.rows import AREA, MX, MZ, NX, NZ, REACH
 from .faces import Face, edges_of, faces_of, flat_triangles, slabs
-from .mesh import MeshRule, joined_points
+from .mesh import MeshRule, joined_points, lifted
 from .refine import Triangles
 from .round_mesh import RoundRule, rims, round_mesh
 from .rounding import halfway, pushed
@@ -114,8 +114,7 @@ class SheetMesh:
 
     def raised(self, height: float) -> SheetMesh:
         """The mesh moved up, metres; what is numbered keeps its numbers."""
-        up = np.array([0.0, 0.0, height])
-        return SheetMesh(self.vertices + up, self.triangles, self.sheet, self.places + up)
+        return SheetMesh(lifted(self.vertices, height), self.triangles, self.sheet, lifted(self.places, height))
 
     def only(self, chosen: Bools | Ints) -> SheetMesh:
         """The triangles chosen (m,), or in some order, with all vertices."""

@@ -220,8 +220,7 @@ def _ends(one: Level, two: Level, table: ProbeTable, beyond: Beyond | None) -> C
         for chosen, rule, weights in ((wanted & ~near, P7, W7), (wanted & near, P28, W28)):
             places = np.einsum("pc,tcx->tpx", rule, mesh.corners[chosen])
             off = np.hypot(places[..., 0] - top[0], places[..., 1] - top[1])
-            # Within the ring of the probe the potential of its end is that at the ring.
-            seen = table.end_of_probe(np.maximum(off, radius))
+            seen = table.end_of_probe(off, radius)
             found[row, chosen] = mesh.areas[chosen] * (seen @ weights)
 
     in_parallel(look, range(len(found)))
