@@ -8,7 +8,7 @@ import pytest
 
 import earshot as es
 from earshot.constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT, SPEED_OF_LIGHT
-from earshot.fields.near import near_field
+from earshot.fields.near import near_field, power_through_box
 
 HERTZ = 3e9
 WAVE = SPEED_OF_LIGHT / HERTZ
@@ -44,7 +44,22 @@ def made(kind, rng, loss=True):
         return two_plates(es.Stack(own, open_below=True), (0, 2), [(0.5e-3, 0, 2)])
     if kind == "lid":
         return two_plates(es.Stack(own, lid=True), (1, 2), [(-11e-3, 0, 2), (14e-3, 1, 3), (24e-3, 0, 3)])
+    if kind in ("mast", "high"):
+        return over_layers(es.Stack(own, open_below=kind == "high"), kind == "mast")
     return two_plates(es.Stack(own, 1), (1, 2), [(-11e-3, 0, 2), (14e-3, 0, 1)])
+
+
+def over_layers(stack, stands):
+    """A mast through the layers and beyond beside a plate in them, or a wire aslant in the air over a plate on them."""
+    top, level = stack.thickness, stack.faces[1 if stands else -1]
+    mast = [(-6e-3, 2e-3, 0), (-6e-3, 2e-3, top + 3.5e-3)]
+    wire = es.Wire(
+        "wire", mast if stands else [(-18e-3, 1e-3, top + 1.5e-3), (17e-3, -2e-3, top + 3e-3)], radius=0.3e-3
+    )
+    plate = es.Sheet("plate", es.shapes.plate("19 mm", "15 mm", centre=(7e-3, 0, level)))
+    return es.solve(
+        es.Antenna("over", [wire], [es.Port("feed", "wire", at=0 if stands else 0.5)], stack, sheets=[plate]), HERTZ
+    )
 
 
 def off_maxwell(driven, place, material, step=4e-5):
@@ -86,7 +101,7 @@ def test_in_layers_of_air_it_is_that_of_currents_and_images(seed):
         assert np.all(np.linalg.norm(found - wanted, axis=1) < 2e-3 * np.linalg.norm(wanted, axis=1))
 
 
-@pytest.mark.parametrize("kind", ["covered", "lid", "open"])
+@pytest.mark.parametrize("kind", ["covered", "lid", "open", "mast", "high"])
 def test_maxwell_holds_in_every_layer(kind):
     rng = np.random.default_rng(len(kind))
     driven = (answer := made(kind, rng)).drive()
@@ -99,7 +114,7 @@ def test_maxwell_holds_in_every_layer(kind):
             assert off_maxwell(driven, place, layer.material) < 4e-3
 
 
-@pytest.mark.parametrize("kind", ["covered", "lid", "open"])
+@pytest.mark.parametrize("kind", ["covered", "lid", "open", "mast", "high"])
 def test_faces_and_planes_are_passed_as_they_should_be(kind):
     rng = np.random.default_rng(10 + len(kind))
     driven = (answer := made(kind, rng)).drive()
@@ -193,12 +208,40 @@ def test_a_plane_that_takes_power_closes_no_box_from_below():
         driven.power_through_box((-25e-3, -20e-3, -1e-3), (25e-3, 20e-3, 6e-3))
 
 
-def test_what_stands_over_layers_is_not_seen_in_them():
-    mast = es.Wire("mast", [(0, 0, 4e-3), (0, 0, 30e-3)], radius=0.3e-3)
-    medium = es.substrate("1.6 mm", 4.4)
-    driven = es.solve(es.Antenna("x", [mast], [es.Port("feed", "mast", at=0.5)], medium), HERTZ).drive()
-    with pytest.raises(es.UsageError, match="wires and sheets in the air over them is not worked out"):
-        driven.near_field([(0.01, 0, 1e-3)])
+@pytest.mark.parametrize("open_below", [False, True])
+def test_what_passes_a_box_round_what_stands_on_layers(open_below):
+    stack = es.Stack(layers(np.random.default_rng(3), 1, loss=False), open_below=open_below)
+    top = stack.thickness
+    ends = [(-15e-3, 0, top + 2e-3), (15e-3, 0, top + 3e-3)] if open_below else [(0, 0, 0), (0, 0, top + 18e-3)]
+    wire = es.Wire("wire", ends, radius=0.3e-3)
+    port = es.Port("feed", "wire", at=0.5 if open_below else 0)
+    driven = es.solve(es.Antenna("over", [wire], [port], stack), HERTZ).drive()
+    low = -2e-3 if open_below else 0.0
+    gone = power_through_box(driven.flow, (-20e-3, -8e-3, low), (20e-3, 8e-3, top + 22e-3), order=12)
+    assert gone == pytest.approx(driven.accepted, rel=1e-3)
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_what_stands_over_layers_of_air_is_seen_in_them_as_without(seed):
+    """A wire aslant and a plate over layers of air: with a plane, or in free space, within and below."""
+    rng = np.random.default_rng(seed)
+    stack = es.Stack([es.Layer(t, "air") for t in rng.uniform(1e-3, 4e-3, 2)], open_below=seed % 2 == 1)
+    top = stack.thickness
+    ends = [(-12e-3, 1e-3), (12e-3, -2e-3)]
+    rod = es.Wire("rod", [(*at, top + rng.uniform(1.3e-3, 8e-3)) for at in ends], radius=0.3e-3)
+    plate = es.Sheet("plate", es.shapes.plate("14 mm", "9 mm", centre=(1e-3, 16e-3, top + 2e-3)))
+    port = es.Port("feed", "rod", at=0.5)
+    around = es.free_space() if stack.open_below else es.perfect_plane()
+    one, two = (
+        es.solve(es.Antenna("x", [rod], [port], medium, sheets=[plate]), 2 * HERTZ).drive(es.amperes(1))
+        for medium in (stack, around)
+    )
+    lowest = -2.0 * top if stack.open_below else 0.0
+    points = np.column_stack([rng.uniform(-25e-3, 25e-3, (8, 2)), rng.uniform(lowest, 0.9 * top, 8)])
+    points[0, 2] = 0.0
+    got, wanted = one.near_field(points), two.near_field(points)
+    for a, b in ((got.e, wanted.e), (got.h, wanted.h)):
+        assert (np.linalg.norm(a - b, axis=1) < 3e-3 * np.linalg.norm(b, axis=1)).all()
 
 
 @pytest.mark.parametrize("kind", ["covered", "open"])

@@ -18,11 +18,11 @@ from ..media.stack import Stack
 from ..media.surroundings import Medium, PerfectPlane
 from ..meshing.sheet_mesh import MIRROR
 from .directions import phi_vectors, theta_vectors
-from .earth_near import add_reflected
+from .earth_near import add_reflected, fields_into
 from .open_near import fields_in_the_open
 from .opening_near import fields_of_opening
 from .printed import guided_powers, opening_field, printed_field
-from .printed_near import fields_inside, fields_over, in_metal, on_sheets, refuse_in_layers
+from .printed_near import fields_inside, fields_over, in_metal, on_sheets
 from .radiator import Looking, Radiator
 
 if TYPE_CHECKING:
@@ -178,10 +178,7 @@ class OnLayers:
         return tm * turn, te * turn
 
     def near(self, currents: Currents, points: Floats, refuse: bool) -> Fields:
-        """Over the layers, in them, and under an open board; none under a plane and over a lid.
-
-        Raises UsageError for points in layers or under them where currents are in the air over them.
-        """
+        """Over the layers, in them, and under an open board; none under a plane and over a lid."""
         e, h = (np.zeros((len(points), 3), np.complex128) for _ in range(2))
         top, upright = self.stack.thickness, points[:, 2]
         over = (upright >= top * (1.0 - 1e-9)) & (not self.stack.lid)
@@ -199,7 +196,9 @@ class OnLayers:
                 one, two = fields_over(level.turned, points[under] * MIRROR + np.array([0.0, 0.0, top]))
                 e[under], h[under] = e[under] + one * MIRROR, h[under] - two * MIRROR
         if currents.in_air is not None:
-            refuse_in_layers(self.stack, points[under | inside])
+            lower = (inside | under) & clear
+            one, two = fields_into(currents.in_air, points[lower], self.stack)
+            e[lower], h[lower] = e[lower] + one, h[lower] + two
             direct = fields_in_the_open(currents.in_air, points[over], refuse)
             back = add_reflected(currents.in_air, points[over], self.stack.at(currents.frequency), top)
             hidden = (direct[0] == 0.0).all(axis=1)[:, None]

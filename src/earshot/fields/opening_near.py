@@ -15,8 +15,8 @@ from ..media.sommerfeld import decay
 from ..media.spectral import Spectrum
 from ..media.stack import Stack
 from ..running import announce, in_parallel, in_shares
+from .heights import heights_in, heights_over
 from .on_level import reach_between
-from .printed_near import heights_in, heights_over
 from .sheet_currents import SheetCurrents
 
 

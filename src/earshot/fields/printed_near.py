@@ -9,40 +9,26 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ..arraytypes import Bools, Complexes, Floats, Ints
-from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT, SPEED_OF_LIGHT, WAVE_IMPEDANCE
+from ..constants import ELECTRIC_CONSTANT, MAGNETIC_CONSTANT, WAVE_IMPEDANCE
 from ..errors import UsageError
 from ..media.inside import inside_table, views_of_metal
 from ..media.kernel_table import images_of
 from ..media.near_table import NearTable, near_table
 from ..media.spectral import Spectrum
-from ..media.stack import Stack
 from ..running import announce, in_parallel, in_shares
+from .heights import heights_in, heights_over
 from .on_level import OnLevel
 from .sheet_currents import SheetCurrents
 
 if TYPE_CHECKING:
     from .currents import Currents
 
-_MOST_HEIGHTS = 400
-_CLOSE = 1e-8
-"""Of a wavelength: heights no farther apart are one."""
 _ROUND = 64
 
 Images = Sequence[tuple[float, complex, complex]]
 """How far metal is under a point as its waves come, m, over it below zero; its shares in the vector and the scalar
 kernel.
 """
-
-
-def refuse_in_layers(stack: Stack, points: Floats) -> None:
-    """Raise UsageError for points (n, 3) in layers or under them, where currents are in the air over them."""
-    if len(points):
-        bad = points[int(np.argmin(points[:, 2]))]
-        raise UsageError(
-            f"near field: the point ({bad[0]:g}, {bad[1]:g}, {bad[2]:g}) m lies in the layers or under them, where the "
-            "field of wires and sheets in the air over them is not worked out: ask for it at "
-            f"z = {stack.thickness:g} m, where they end, or above"
-        )
 
 
 def in_metal(currents: Currents, points: Floats, refuse: bool) -> Bools:
@@ -158,40 +144,6 @@ def _summed(
         found[:, 3:] /= permeable[height]
         out[here] += found
     return out[:, :3], out[:, 3:]
-
-
-def heights_over(stack: Stack, frequency: float, points: Floats) -> tuple[Floats, Ints]:
-    """Heights over the topmost face that points (n, 3) have (h,), m, and which each has (n,); raises UsageError for too
-    many.
-    """
-    close = _CLOSE * SPEED_OF_LIGHT / frequency
-    steps_up, which = np.unique(
-        np.round((points[:, 2] - stack.thickness) / close).astype(np.int64), return_inverse=True
-    )
-    _refuse_many(len(steps_up))
-    return np.asarray(steps_up * close, float), np.ascontiguousarray(which.ravel().astype(np.int64))
-
-
-def heights_in(stack: Stack, frequency: float, points: Floats) -> tuple[Floats, Ints]:
-    """The same over z = 0, of points in layers; what is within a millionth of a face is on it."""
-    faces, close = np.array(stack.faces), min(_CLOSE * SPEED_OF_LIGHT / frequency, 1e-3 * stack.thickness)
-    nearest = np.argmin(np.abs(points[:, 2, None] - faces), axis=1)
-    off = points[:, 2] - faces[nearest]
-    # Counted from the face, and never none but on it: fields jump there, and none may fall on its other side.
-    steps = np.sign(off) * np.maximum(np.round(np.abs(off) / close), 1.0)
-    steps[np.abs(off) <= 1e-6 * stack.thickness] = 0.0
-    kinds, which = np.unique(np.stack([nearest, steps], axis=1), axis=0, return_inverse=True)
-    _refuse_many(len(kinds))
-    heights = np.clip(faces[kinds[:, 0].astype(int)] + kinds[:, 1] * close, faces[0], faces[-1])
-    return heights, np.ascontiguousarray(which.ravel().astype(np.int64))
-
-
-def _refuse_many(heights: int) -> None:
-    if heights > _MOST_HEIGHTS:
-        raise UsageError(
-            f"near field: the points have {heights} different heights, and each needs a table: "
-            f"ask for points of no more than {_MOST_HEIGHTS} at once, on a grid"
-        )
 
 
 def _others(currents: OnLevel) -> tuple[Floats, Complexes]:

@@ -246,11 +246,29 @@ def sent_back(dx, dy, zeta, mx, my, mz, charge, k, grid, table, values, seen, e_
     out[5] += h_scale * seen[4] * (ux * my - uy * mx)
 
 
+@njit(error_model="numpy")
+def sent_into(dx, dy, zeta, mx, my, mz, charge, k, grid, table, values, seen, e_scale, h_scale, out):
+    """The same in layers under them, by kernels of `media.into_layers`; zeta: their height over the layers."""
+    rho = math.sqrt(dx * dx + dy * dy) + 1e-12 * zeta
+    tabled(rho, zeta, k, grid, table, 9, values, seen)
+    ux, uy, far = dx / rho, dy / rho, k * rho
+    slope = charge * seen[4] + mz * far * seen[2]
+    out[0] += e_scale * (ux * slope - mx * seen[0])
+    out[1] += e_scale * (uy * slope - my * seen[0])
+    out[2] -= e_scale * (charge * seen[7] + mz * seen[1])
+    slope = far * (charge * seen[3] + mz * seen[8])
+    x, y = ux * slope - mx * seen[6], uy * slope - my * seen[6]
+    out[3] += 1j * h_scale * y
+    out[4] -= 1j * h_scale * x
+    out[5] -= 1j * h_scale * seen[5] * (ux * my - uy * mx)
+
+
 @njit(nogil=True, cache=True, error_model="numpy")
-def earth_fields(segments, ends, places, nodes, weights, most, k, grid, table, e_scale, h_scale, out):
+def earth_fields(segments, ends, places, nodes, weights, most, k, grid, table, into, e_scale, h_scale, out):
     """Add E and H (n, 6) at places (n, 3) of what earth sends back of linear currents, ends (segments, 2).
 
-    e_scale: -jη/4π; h_scale: 1/4π. most: pieces of a segment.
+    into: of what they send into layers, at places under z = 0 that are given as on it. e_scale: -jη/4π, or η/2π then;
+    h_scale: 1/4π, or 1/2π. most: pieces of a segment.
     """
     values, seen = np.empty(20), np.empty(10, np.complex128)
     for n in range(places.shape[0]):
@@ -271,7 +289,8 @@ def earth_fields(segments, ends, places, nodes, weights, most, k, grid, table, e
                     zeta = places[n, 2] + segments[SZ, i] + s * length * tz
                     weight = weights[q] * length / pieces
                     current = weight * (ends[i, 0] + s * (ends[i, 1] - ends[i, 0])) * k * k
-                    sent_back(
-                        dx, dy, zeta, current * tx, current * ty, current * tz, weight * slope * k, k, grid, table,
-                        values, seen, e_scale, h_scale, out[n],
-                    )  # fmt: skip
+                    sent = current * tx, current * ty, current * tz, weight * slope * k
+                    if into:
+                        sent_into(dx, dy, zeta, *sent, k, grid, table, values, seen, e_scale, h_scale, out[n])
+                    else:
+                        sent_back(dx, dy, zeta, *sent, k, grid, table, values, seen, e_scale, h_scale, out[n])

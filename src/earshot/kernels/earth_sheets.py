@@ -13,7 +13,7 @@ import math
 import numpy as np
 from numba import njit
 
-from .earth import sent_back, tabled
+from .earth import sent_back, sent_into, tabled
 from .rows import AREA, MX, MY, MZ, REACH
 from .sheets import P3, P7, P28, W3, W7, W28, corner_point
 
@@ -158,11 +158,11 @@ def earth_points(places, owner, weights, others, members, amounts, k, grid, tabl
 
 
 @njit(nogil=True, cache=True, error_model="numpy")
-def earth_sheet_fields(t, number, vector, points, moments, places, k, grid, table, e_scale, h_scale, out):
+def earth_sheet_fields(t, number, vector, points, moments, places, k, grid, table, into, e_scale, h_scale, out):
     """Add E and H (n, 6) at places (n, 3) of what earth sends back of currents on sheets and at feet.
 
     number (m,), vector (m, 3): J = number r - vector on triangle t (17, m). points (q, 3), moments (q, 3): without
-    charges. e_scale: -jη/4π; h_scale: 1/4π.
+    charges. into, e_scale, h_scale: as `earth_fields` has them.
     """
     values, seen = np.empty(20), np.empty(10, np.complex128)
     for n in range(places.shape[0]):
@@ -174,13 +174,19 @@ def earth_sheet_fields(t, number, vector, points, moments, places, k, grid, tabl
                 u, v, w = corner_point(t, j, rule[q])
                 weight = shares[q] * t[AREA, j]
                 current = k * k * weight
-                sent_back(
-                    x - u, y - v, z + w, current * (number[j] * u - vector[j, 0]),
-                    current * (number[j] * v - vector[j, 1]), current * (number[j] * w - vector[j, 2]),
-                    2.0 * k * weight * number[j], k, grid, table, values, seen, e_scale, h_scale, out[n],
+                off = x - u, y - v, z + w
+                sent = (
+                    current * (number[j] * u - vector[j, 0]), current * (number[j] * v - vector[j, 1]),
+                    current * (number[j] * w - vector[j, 2]), 2.0 * k * weight * number[j],
                 )  # fmt: skip
+                if into:
+                    sent_into(*off, *sent, k, grid, table, values, seen, e_scale, h_scale, out[n])
+                else:
+                    sent_back(*off, *sent, k, grid, table, values, seen, e_scale, h_scale, out[n])
         for q in range(points.shape[0]):
-            sent_back(
-                x - points[q, 0], y - points[q, 1], z + points[q, 2], k * k * moments[q, 0], k * k * moments[q, 1],
-                k * k * moments[q, 2], 0j, k, grid, table, values, seen, e_scale, h_scale, out[n],
-            )  # fmt: skip
+            off = x - points[q, 0], y - points[q, 1], z + points[q, 2]
+            sent = k * k * moments[q, 0], k * k * moments[q, 1], k * k * moments[q, 2], 0j
+            if into:
+                sent_into(*off, *sent, k, grid, table, values, seen, e_scale, h_scale, out[n])
+            else:
+                sent_back(*off, *sent, k, grid, table, values, seen, e_scale, h_scale, out[n])

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from ..arraytypes import Complexes, Floats
-from .sommerfeld import at_zero, decay, sommerfeld_integrals
+from .sommerfeld import Each, at_zero, decay, sommerfeld_integrals
 from .spectral import Spectrum
 from .stack import Stack
 from .sweep import Sweep, Upright
@@ -362,11 +362,13 @@ Tables = dict[tuple[int | Upright, int | Upright], Any]
 
 
 def level_tables(
-    spectrum: Spectrum, levels: Sequence[int], reach: float, cell: float, divided: Divided | None = None
-) -> Tables:
+    spectrum: Spectrum, levels: Sequence[int], reach: float, cell: float, divided: Divided | None = None,
+    each: Each = map,
+) -> Tables:  # fmt: skip
     """The same of metal on some levels, given from the lowest, by where it is and where it is seen from.
 
     divided: the stack as wires through it are divided, which may be as it is; `ProbeTable`s then of what fades there.
+    each: see `sommerfeld_integrals`.
     """
     cut = divided or Divided(spectrum.stack, tuple(Upright(level) for level in levels))
     lines = Spectrum(cut.stack, spectrum.frequency)
@@ -399,7 +401,7 @@ def level_tables(
 
     # Bessel functions are the dear part, and the same for all.
     start = at_zero(smooth, beyond, smallest * k0)[:, None]
-    values = np.concatenate([start, sommerfeld_integrals(smooth, rho[1:] * k0, beyond, ripple)], axis=1)
+    values = np.concatenate([start, sommerfeld_integrals(smooth, rho[1:] * k0, beyond, ripple, each=each)], axis=1)
     values *= k0
     found: Tables = {}
     first_row = 0

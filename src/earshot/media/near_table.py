@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 import numpy as np
 
 from ..arraytypes import Complexes, Floats
 from .kernel_table import cubics_through, nodes_of, place_among, spacing
-from .sommerfeld import decay, faded_integrals, sommerfeld_integrals
+from .sommerfeld import Each, decay, faded_integrals, sommerfeld_integrals
 from .spectral import Spectrum
 
 _STEEP = 3.0
@@ -20,9 +19,6 @@ _ASIDE = 4
 """Nodes beside those that are wanted, for cubics to be good at the ends."""
 LOGS = [3, 4, 5, 6, 7]
 """Which spectra go as 1/k² at last: c, d, and at probes b as well."""
-
-
-Each = Callable[[Callable[[Floats], Complexes], list[Floats]], Iterable[Complexes]]
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ is split: H1 goes up aslant, H2 down, and both fade like e^{-tρ}. All in units 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
@@ -43,22 +43,28 @@ def panels(edges: Floats) -> tuple[Floats, Floats]:
     return (middle + half * _NODES).ravel(), (half * _WEIGHTS).ravel()
 
 
-def sommerfeld_integrals(f: Function, rho: Floats, beyond: float, ripple: float, order: int = 0) -> Complexes:
+Each = Callable[[Callable[[Floats], Complexes], list[Floats]], Iterable[Complexes]]
+"""As `map`, but it may be side by side."""
+
+
+def sommerfeld_integrals(
+    f: Function, rho: Floats, beyond: float, ripple: float, order: int = 0, each: Each = map
+) -> Complexes:
     """S(ρ) of every function f gives: (functions, ρ); order: of the Bessel function.
 
     f: spectra (functions, n) at wavenumbers (n,). rho (n,): distances > 0, rising. beyond: a real wavenumber beyond
     which f has no poles or branch points. ripple: the largest height, f going like e^{-k ripple}, that must be
-    followed.
+    followed. each: how parts of the distances are gone through.
     """
     rho = np.asarray(rho, float)
-    found = []
+    groups = []
     first = 0
     while first < len(rho):
         # Distances within a factor of two share their path.
         last = int(np.searchsorted(rho, 2.0 * rho[first] * (1 + 1e-12)))
-        found.append(_group(f, rho[first:last], beyond, ripple, order))
+        groups.append(rho[first:last])
         first = last
-    return np.concatenate(found, axis=1)
+    return np.concatenate(list(each(lambda group: _group(f, group, beyond, ripple, order), groups)), axis=1)
 
 
 def _group(f: Function, rho: Floats, beyond: float, ripple: float, order: int) -> Complexes:

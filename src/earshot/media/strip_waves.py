@@ -101,7 +101,8 @@ def strip_waves(stack: Stack, strips: Sequence[Strip], frequency: str | float) -
     """The waves bound to endless strips on a stack, without loss in the metal of the strips.
 
     Effective permittivities to 1e-6. Waves that layers or planes carry off are left out: what is slower than all of
-    theirs is bound; between planes, at low frequency already. Raises UsageError for strips outside the layers, on a lid or in one another.
+    theirs is bound; between planes, at low frequency already. Raises UsageError for strips outside the layers, on a lid
+    or in one another.
     """
     several, hertz = tuple(strips), units.frequency(frequency)
     refuse_strips(stack, several, stack.lid)

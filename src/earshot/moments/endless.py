@@ -25,6 +25,7 @@ from ..media.lattice_sums import LayerSum, OpenSum
 from ..media.over_layers import spectra_of
 from ..media.spectral import Spectrum
 from ..media.stack import Stack
+from ..running import in_parallel
 from .basis import Basis
 from .carried import of_axes, of_fans, of_feet, of_sheets
 from .cell_basis import CellBasis
@@ -160,7 +161,9 @@ class LayerRest:
     def _sums(self) -> tuple[Grid, LayerSum]:
         at, parts, keys = self.setting.flat(self.stack.level), self.parts, [one.key for one in self.parts.every]
         grid = at.grid(self.stack.slowest)
-        tables = level_tables(self._spectrum, parts.numbers, at.reach, largest(parts, self.stack), parts.as_divided)
+        tables = level_tables(
+            self._spectrum, parts.numbers, at.reach, largest(parts, self.stack), parts.as_divided, in_parallel
+        )
         finest = 0.5 * min(layer.thickness for layer in parts.divided.layers)
         lines, uprights = Spectrum(parts.divided, self.setting.frequency), parts.uprights
 

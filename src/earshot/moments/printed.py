@@ -101,7 +101,7 @@ def tables_for(parts: Layered, stack: Stack, frequency: float) -> Tables:
 def _tables(
     stack: Stack, frequency: float, levels: tuple[int, ...], reach: float, cell: float, cut: Divided | None
 ) -> Tables:  # fmt: skip
-    return level_tables(Spectrum(stack, frequency), levels, reach, cell, cut)
+    return level_tables(Spectrum(stack, frequency), levels, reach, cell, cut, in_parallel)
 
 
 def _fill(parts: Layered, tables: Tables, frequency: float, matrix: Complexes) -> None:
