@@ -25,10 +25,9 @@ def near_maps(one: CaseRun) -> list[NearField]:
     middle = 0.5 * (low + high)
     across = 0 if high[0] - low[0] >= high[1] - low[1] else 1
     medium = antenna.medium
-    seen_inside = medium.layered and driven.flow.in_air is None
     top = medium.thickness if medium.reflects and not medium.sides else low[2] - reach
     floor = top
-    if seen_inside:
+    if medium.layered:
         floor = 0.0 if medium.one_sided else low[2] - reach
     # Off the axes of the wires by two of the thickest radii.
     thickest = max((w.radius for w in antenna.wires), default=1e-3 * antenna.size)
