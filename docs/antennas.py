@@ -33,7 +33,5 @@ def page() -> str:
 if __name__ == "__main__":
     SKETCHES.mkdir(exist_ok=True)
     for kind in es.antennas.__all__:
-        es.plots.geometry(getattr(es.antennas, kind)(FREQUENCY)).savefig(
-            SKETCHES / f"{kind}.svg", metadata={"Date": None}
-        )
+        es.plots.geometry(getattr(es.antennas, kind)(FREQUENCY)).savefig(SKETCHES / f"{kind}.svg")
     PAGE.write_text(page(), encoding="utf-8")

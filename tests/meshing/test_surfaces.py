@@ -340,3 +340,22 @@ def test_equal_longest_edges_are_halved_alike_at_any_size(part):
         turned = antenna.rotated(float(random.uniform(0, 6)), random.normal(size=3).tolist())
         counts.add(len(sheet_mesh(turned.moved(random.normal(size=3).tolist()), size, MeshRule())))
     assert len(counts) == 1
+
+
+@pytest.mark.parametrize("seed", range(25))
+def test_plates_of_unlike_widths_meet_beside_a_foot(seed):
+    """What is level with a foot is cut alike on all lines that lie on one another, however short or long."""
+    rng = np.random.default_rng(seed)
+    wide, narrow, long = rng.uniform(0.05, 0.2), rng.uniform(0.003, 0.03), rng.uniform(0.05, 0.2)
+    one = polygon([(0, -wide, 0), (long, -wide, 0), (long, wide, 0), (0, wide, 0)])
+    other = polygon([(0, -narrow, 0), (0, narrow, 0), (-0.1, narrow, 0), (-0.1, -narrow, 0)])
+    foot = (rng.uniform(0.2, 0.8) * long, narrow * rng.uniform(-0.9, 0.9), 0)
+    mast = es.Wire("mast", [foot, (foot[0], foot[1], 0.3)], radius=1e-3)
+    mesh = mesh_of(one, other, wires=[mast], rule=MeshRule(density=rng.uniform(0.1, 2.0)))
+    assert mesh.areas.sum() == pytest.approx(2 * wide * long + 0.2 * narrow, rel=1e-9)
+    # No edge of the seam is left with one triangle.
+    pairs, times = edges(mesh)
+    ends = mesh.vertices[pairs]
+    seam = (np.abs(ends[..., 0]) < 1e-9).all(axis=1) & (np.abs(ends[..., 1]) <= narrow + 1e-9).all(axis=1)
+    assert seam.any()
+    assert (times[seam] == 2).all()

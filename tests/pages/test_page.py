@@ -276,7 +276,9 @@ def test_everything_on_it_is_saved(open_page, tag, tag_page):
 def test_tables_sort_and_units_switch(open_page, tag_page):
     page = open_page(tag_page)
     table = page.page.get_by_role("region", name="where the power goes", exact=False)
-    table.get_by_role("button", name="power, W: sort").click()
+    power = table.get_by_role("button", name="power, W: sort")
+    power.click()
+    expect(table.get_by_role("columnheader", name="power, W")).to_have_attribute("aria-sort", "ascending")
     cells = [float(x.replace("−", "-")) for x in table.locator("tbody td:nth-child(2)").all_inner_texts()]
     assert cells == sorted(cells)
     page.page.locator("#reference").select_option("dBd")

@@ -238,3 +238,12 @@ def test_maps_as_svg_are_pictures_not_a_million_shapes(tmp_path):
     for name, draw in (("sphere", es.plots.sphere), ("pattern", es.plots.pattern)):
         draw(beam).savefig(tmp_path / f"{name}.svg")
         assert (tmp_path / f"{name}.svg").stat().st_size < 1_000_000
+
+
+@pytest.mark.parametrize("ending", ["svg", "pdf", "png"])
+def test_what_is_drawn_twice_makes_the_same_file_twice(tmp_path, ending):
+    network = es.solve(es.antennas.dipole("150 MHz"), es.band("140 MHz", "160 MHz", 5)).network
+    one, two = (tmp_path / f"{name}.{ending}" for name in ("one", "two"))
+    for place in (one, two):
+        es.plots.impedance(network).savefig(place)
+    assert one.read_bytes() == two.read_bytes()

@@ -194,7 +194,13 @@ def _split_points(
 
 
 def _abreast(
-    every: Floats, of_face: Sequence[Sequence[int]], faces: Sequence[Face], feet: Floats, edge: float, tolerance: float
+    every: Floats,
+    rigid: Bools,
+    of_face: Sequence[Sequence[int]],
+    faces: Sequence[Face],
+    feet: Floats,
+    edge: float,
+    tolerance: float,
 ) -> list[Floats]:
     """For every line of a rectangular face, the places on it that are level with a foot in that face."""
     marks: list[list[Floats]] = [[] for _ in every]
@@ -204,7 +210,7 @@ def _abreast(
         inside = (np.abs(flat[:, 2]) <= tolerance) & (flat[:, 0] > low_x) & (flat[:, 0] < high_x)
         inside &= (flat[:, 1] > low_y) & (flat[:, 1] < high_y)
         for foot in feet[inside]:
-            for i in own:
+            for i in np.array(own)[~rigid[own]]:
                 start, along = every[i, 0], every[i, 1] - every[i, 0]
                 length = float(np.linalg.norm(along))
                 place = float((foot - start) @ along) / length
@@ -224,30 +230,12 @@ def flat_triangles(
     meet that no triangles fit between.
     """
     tolerance = 1e-7 * size
-    every, rigid, of_face = _sticks(faces, fixed, cuts, tolerance)
-    marks = _split_points(every, of_face, faces, tolerance)
-    abreast = _abreast(every, of_face, faces, feet, edge, tolerance)
-    marks = [np.concatenate(both) for both in zip(marks, abreast, strict=True)]
-    pieces: list[Floats] = []
-    owner: list[int] = []
-    for i, line in enumerate(every):
-        along = line[1] - line[0]
-        stops = np.concatenate([line, marks[i]])
-        stops = stops[np.argsort((stops - line[0]) @ along)]
-        far = np.concatenate([[True], np.linalg.norm(np.diff(stops, axis=0), axis=1) > 2 * tolerance])
-        stops = stops[far]
-        pieces += list(np.stack([stops[:-1], stops[1:]], axis=1))
-        owner += [i] * (len(stops) - 1)
-    places = np.array(pieces).reshape(-1, 3)
-    label = joined_points(places, 2 * tolerance)
-    _, first = np.unique(label, return_index=True)
-    points = places[first]
-    links = np.sort(label.reshape(-1, 2), axis=1)
-    # One atom for all lines along it.
-    atoms, which = np.unique(links, axis=0, return_inverse=True)
-    stiff = np.zeros(len(atoms), bool)
-    np.logical_or.at(stiff, which, rigid[np.array(owner)])
-    atoms_of = _atoms_of(faces, of_face, np.array(owner), which.ravel(), points, atoms, tolerance)
+    lines, rigid, of_face = _sticks(faces, fixed, cuts, tolerance)
+    marks = _split_points(lines, of_face, faces, tolerance)
+    points, atoms, stiff, atoms_of = _atoms(lines, rigid, of_face, marks, faces, tolerance)
+    # On atoms, not on lines: of lines that lie on one another each would be cut elsewhere.
+    abreast = _abreast(points[atoms], stiff, atoms_of, faces, feet, edge, tolerance)
+    points, atoms, stiff, atoms_of = _atoms(points[atoms], stiff, atoms_of, abreast, faces, tolerance)
     level = np.concatenate(abreast)
     gap = np.linalg.norm(points[:, None] - level, axis=2).min(axis=1) if len(level) else np.full(len(points), np.inf)
     chains = _divided(faces, atoms_of, points, atoms, stiff, cuts, gap <= 2 * tolerance, edge, tolerance)
@@ -278,28 +266,47 @@ def _finer(chain: Floats, links: set[int]) -> Floats:
     return np.insert(chain, [n + 1 for n in rows], [(chain[n] + chain[n + 1]) / 2 for n in rows], axis=0)
 
 
-def _atoms_of(
-    faces: Sequence[Face],
+def _atoms(
+    lines: Floats,
+    rigid: Bools,
     of_face: Sequence[Sequence[int]],
-    owner: Ints,
-    which: Ints,
-    points: Floats,
-    atoms: Ints,
+    marks: Sequence[Floats],
+    faces: Sequence[Face],
     tolerance: float,
-) -> list[list[int]]:
-    """The atoms that lie in each face."""
+) -> tuple[Floats, Ints, Bools, list[list[int]]]:
+    """Lines (n, 2, 3) cut at their marks: points, ends of each atom, whether it is rigid, and the atoms in each face.
+
+    One atom for all lines along it.
+    """
     import shapely
 
+    pieces: list[Floats] = []
+    owner: list[int] = []
+    for i, line in enumerate(lines):
+        along = line[1] - line[0]
+        stops = np.concatenate([line, marks[i]])
+        stops = stops[np.argsort((stops - line[0]) @ along)]
+        far = np.concatenate([[True], np.linalg.norm(np.diff(stops, axis=0), axis=1) > 2 * tolerance])
+        stops = stops[far]
+        pieces += list(np.stack([stops[:-1], stops[1:]], axis=1))
+        owner += [i] * (len(stops) - 1)
+    places = np.array(pieces).reshape(-1, 3)
+    label = joined_points(places, 2 * tolerance)
+    _, first = np.unique(label, return_index=True)
+    points = places[first]
+    atoms, which = np.unique(np.sort(label.reshape(-1, 2), axis=1), axis=0, return_inverse=True)
+    stiff = np.zeros(len(atoms), bool)
+    np.logical_or.at(stiff, which, rigid[np.array(owner)])
     by_line = defaultdict(list)
-    for line, atom in zip(owner.tolist(), which.tolist(), strict=True):
+    for line, atom in zip(owner, which.ravel().tolist(), strict=True):
         by_line[line].append(atom)
     found = []
-    for face, lines in zip(faces, of_face, strict=True):
-        own = sorted({a for line in lines for a in by_line[line]})
+    for face, own_lines in zip(faces, of_face, strict=True):
+        own = sorted({a for line in own_lines for a in by_line[line]})
         middles = face.flat(points[atoms[own]].mean(axis=1))
         inside = shapely.intersects_xy(face.area.buffer(4 * tolerance), middles[:, 0], middles[:, 1])
         found.append([a for a, keep in zip(own, inside, strict=True) if keep])
-    return found
+    return points, atoms, stiff, found
 
 
 def _divided(

@@ -209,7 +209,7 @@ function Drawings(page, shared) {
     host.hidden = !count;
     host.replaceChildren();
     if (!count) return;
-    const { holder } = table(host, name, columns, rows);
+    const holder = table(host, name, columns, rows);
     holder.className = "";
     const tools = element("div", "", { class: "tools" });
     for (let m = 0; m < count; m++) {

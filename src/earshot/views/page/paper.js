@@ -84,7 +84,7 @@ const Paper = (() => {
     const wide = element("div", made, { class: "wide", tabindex: "0", role: "region", "aria-label": name });
     holder.append(wide);
     host.append(holder);
-    return { set(fresh) { rows = fresh; fill(); }, holder };
+    return holder;
   }
 
   return { METRES, inWords, scaleOf, fixed, ohms, standing, element, slug, wordLink, option, table };

@@ -5,6 +5,7 @@ from __future__ import annotations
 import textwrap
 from collections.abc import Iterator
 from contextlib import contextmanager
+from pathlib import PurePath
 from typing import Any
 
 import matplotlib as mpl
@@ -67,8 +68,20 @@ def look() -> Iterator[None]:
         yield
 
 
+_UNDATED: dict[str, dict[str, None]] = {".svg": {"Date": None}, ".pdf": {"CreationDate": None}}
+
+
 class _Sheet(Figure):
-    """A figure whose words are shown as they are written: names are neither formulas nor orders."""
+    """A figure whose words are shown as they are written: names are neither formulas nor orders.
+
+    What is drawn twice makes the same file twice.
+    """
+
+    def savefig(self, fname: Any, **options: Any) -> None:
+        undated = _UNDATED.get(PurePath(str(fname)).suffix, {})
+        options["metadata"] = undated | (options.get("metadata") or {})
+        with mpl.rc_context({"svg.hashsalt": "earshot"}):
+            super().savefig(fname, **options)
 
     def draw(self, renderer: Any) -> None:
         for text in self._words():
