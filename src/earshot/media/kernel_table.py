@@ -7,6 +7,8 @@ most: a distance finds its place among them by a piecewise linear map.
 
 from __future__ import annotations
 
+import heapq
+import itertools
 import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
@@ -188,11 +190,11 @@ def arrivals(stack: Stack, face: int, depth: float) -> Iterator[Arrival]:
     matter = [air, *((x.material.complex_permittivity, x.material.permeability) for x in stack.layers), air]
     (eb, mb), (ea, ma) = matter[stack.metal_on], matter[stack.metal_on + 1]
     straight, came = abs(stack.faces[face] - stack.level), face == stack.metal_on
-    # How far, of which layer, upwards or not, and amplitudes.
-    going = [(0.0, stack.metal_on + up, up, 2.0 * ma * mb / (ma + mb) + 0j, 2.0 / (ea + eb)) for up in (True, False)]
+    # How far and the how manieth, of which layer, upwards or not, and amplitudes.
+    start, number = (2.0 * ma * mb / (ma + mb) + 0j, 2.0 / (ea + eb)), itertools.count()
+    going = [(0.0, next(number), stack.metal_on + up, up, *start) for up in (True, False)]
     while going:
-        going.sort(key=lambda one: one[0])
-        far, own, up, vector, scalar = going.pop(0)
+        far, _, own, up, vector, scalar = heapq.heappop(going)
         # What goes straight is the first to come, and is there however little it is.
         if own in (0, len(matter) - 1) or (came and max(abs(vector), abs(scalar)) < _NEGLIGIBLE):
             continue
@@ -207,8 +209,8 @@ def arrivals(stack: Stack, face: int, depth: float) -> Iterator[Arrival]:
         if there == face:
             came = True
             yield Arrival(far, up, vector, scalar, turned, back)
-        going.append((far, own, not up, vector * turned, scalar * back))
-        going.append((far, onward, up, vector * (1.0 + turned), scalar * (1.0 + back)))
+        heapq.heappush(going, (far, next(number), own, not up, vector * turned, scalar * back))
+        heapq.heappush(going, (far, next(number), onward, up, vector * (1.0 + turned), scalar * (1.0 + back)))
 
 
 def images_to(spectrum: Spectrum, level: int, depth: float) -> Floats:

@@ -27,6 +27,7 @@ _GROWTH = 6.0
 _CLEAR = 0.4
 _SLANT = 1.0 + 1.0j
 """Up from 0: poles of what has planes on both sides may lie on the imaginary axis."""
+_UP = _SLANT / abs(_SLANT)
 _OUT = 28.0
 
 
@@ -79,21 +80,26 @@ def _group(f: Function, rho: Floats, beyond: float, ripple: float, order: int) -
     w = np.concatenate([_SLANT * rises, weights + 0j])
     total = (f(k) * (w * k)) @ jv(order, np.outer(k, rho))
     a = beyond + 1j * lift
-    # Downwards from a the path first comes back to the real axis, all in one. Both ways go off aslant, since what has
-    # planes on both sides has poles straight up and down, and what comes from layers fades.
-    stop = _FADED / (low * _SLANT.imag / abs(_SLANT))
-    finest = min(0.5 * lift, 1.0 / high)
+    # Downwards from a the path first comes back to the real axis, all in one.
+    t, tw = _aslant(low, high, ripple, lift)
+    for way, turn, hankel in ((_UP, 1j, hankel1e), (_UP.conjugate(), -1j, hankel2e)):
+        k = a + way * t
+        total += (f(k) * (way * tw * k)) @ _turned(turn, hankel, order, k, rho).T
+    return np.asarray(total)
+
+
+def _aslant(low: float, high: float, tallest: float, lift: float) -> tuple[Floats, Floats]:
+    """Nodes and weights on the way out, at distances from low to high, until the Hankel functions have faded.
+
+    Aslant, since what has planes on both sides has poles straight up and down, and what comes from layers fades: a
+    height h up to the tallest is followed while e^{-kh} is there, so the farther out, the lower they are.
+    """
+    stop, finest = _FADED / (low * _UP.real), min(0.5 * lift, 1.0 / high)
     edges = [0.0]
     while edges[-1] < stop:
-        edges.append(edges[-1] + min(max(finest, 0.6 * edges[-1]), 8.5 / high, 3.5 / max(ripple, 1e-9)))
-    t, tw = panels(np.array(edges))
-    up = _SLANT / abs(_SLANT)
-    for way, turn, hankel in ((up, 1j, hankel1e), (up.conjugate(), -1j, hankel2e)):
-        k = a + way * t
-        # hankel1e is H1(z) e^{-jz}, hankel2e is H2(z) e^{jz}.
-        waves = hankel(order, np.outer(k, rho)) * np.exp(turn * np.outer(k, rho))
-        total += (f(k) * (0.5 * way * tw * k)) @ waves
-    return np.asarray(total)
+        height = min(max(tallest, 1e-9), _FADED / (_UP.real * max(edges[-1], 1e-9)))
+        edges.append(edges[-1] + min(max(finest, 0.6 * edges[-1]), 8.5 / high, 3.5 / height))
+    return panels(np.array(edges))
 
 
 def faded_integrals(
@@ -114,7 +120,8 @@ def faded_integrals(
     rising, rises = panels(np.array([0.0, lift]))
     edges = [beyond]
     while edges[-1] < beyond + _FADED / lowest:
-        edges.append(edges[-1] + min(0.6 * edges[-1], 4.0 / highest, wave))
+        height = min(highest, _FADED / edges[-1])
+        edges.append(edges[-1] + min(0.6 * edges[-1], 4.0 / height, wave))
     tail, tails = panels(np.array(edges))
     k = np.concatenate([_SLANT * rising, along + 1j * lift, beyond + 1j * (lift - rising), tail + 0j])
     w = np.concatenate([_SLANT * rises, weights + 0j, -1j * rises, tails + 0j])
@@ -171,18 +178,15 @@ def half_space_path(
     rising, rises = panels(np.array([0.0, lift]))
     yield 1j * rising, 1j * rises, plain
     yield along + 1j * lift, weights + 0j, plain
-    edges = [0.0]
-    finest = min(0.5 * lift, 1.0 / high)
-    while edges[-1] < _OUT / low:
-        edges.append(edges[-1] + min(max(finest, 0.6 * edges[-1]), 6.0 / high, 2.5 / max(ripple, 1e-9)))
-    t, tw = panels(np.array(edges))
-    for way, hankel in ((1j, hankel1e), (-1j, hankel2e)):
-        yield beyond + 1j * lift + way * t, way * tw, partial(_turned, way, hankel)
+    t, tw = _aslant(low, high, ripple, lift)
+    for way, turn, hankel in ((_UP, 1j, hankel1e), (_UP.conjugate(), -1j, hankel2e)):
+        yield beyond + 1j * lift + way * t, way * tw, partial(_turned, turn, hankel)
 
 
-def _turned(way: complex, hankel: Any, order: int, k: Complexes, at: Floats) -> Complexes:
+def _turned(turn: complex, hankel: Any, order: int, k: Complexes, at: Floats) -> Complexes:
+    # hankel1e is H1(z) e^{-jz}, hankel2e is H2(z) e^{jz}.
     z = np.outer(at, k)
-    return np.asarray(0.5 * hankel(order, z) * np.exp(way * z))
+    return np.asarray(0.5 * hankel(order, z) * np.exp(turn * z))
 
 
 def at_zero(f: Function, beyond: float, scale: float) -> Complexes:
