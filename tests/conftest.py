@@ -1,9 +1,14 @@
 """Shared by all tests: models, the command line in process, and fresh kernels."""
 
+import os
 import sys
 from pathlib import Path
 
 import pytest
+
+if "PYTEST_XDIST_WORKER" in os.environ:
+    # As many workers as processors: threads of linear algebra would only wait for one another.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import earshot as es
 from earshot.views.commands.app import main

@@ -76,15 +76,16 @@ def _group(f: Function, rho: Floats, beyond: float, ripple: float, order: int) -
     count = math.ceil(beyond / min(lift, 8.0 / high, 0.8)) + 1
     along, weights = panels(np.linspace(lift, beyond, count + 1))
     rising, rises = panels(np.array([0.0, lift]))
-    k = np.concatenate([_SLANT * rising, along + 1j * lift])
-    w = np.concatenate([_SLANT * rises, weights + 0j])
-    total = (f(k) * (w * k)) @ jv(order, np.outer(k, rho))
-    a = beyond + 1j * lift
-    # Downwards from a the path first comes back to the real axis, all in one.
+    # Downwards from its end the path first comes back to the real axis, all in one.
     t, tw = _aslant(low, high, ripple, lift)
-    for way, turn, hankel in ((_UP, 1j, hankel1e), (_UP.conjugate(), -1j, hankel2e)):
-        k = a + way * t
-        total += (f(k) * (way * tw * k)) @ _turned(turn, hankel, order, k, rho).T
+    ways = ((_UP, 1j, hankel1e), (_UP.conjugate(), -1j, hankel2e))
+    k = np.concatenate([_SLANT * rising, along + 1j * lift, *(beyond + 1j * lift + way * t for way, _, _ in ways)])
+    w = np.concatenate([_SLANT * rises, weights, *(way * tw for way, _, _ in ways)])
+    values, inner = f(k) * (w * k), len(rising) + len(along)
+    total = values[:, :inner] @ jv(order, np.outer(k[:inner], rho))
+    for n, (_, phase, hankel) in enumerate(ways):
+        own = slice(inner + n * len(t), inner + (n + 1) * len(t))
+        total += values[:, own] @ _turned(phase, hankel, order, k[own], rho).T
     return np.asarray(total)
 
 
@@ -179,14 +180,14 @@ def half_space_path(
     yield 1j * rising, 1j * rises, plain
     yield along + 1j * lift, weights + 0j, plain
     t, tw = _aslant(low, high, ripple, lift)
-    for way, turn, hankel in ((_UP, 1j, hankel1e), (_UP.conjugate(), -1j, hankel2e)):
-        yield beyond + 1j * lift + way * t, way * tw, partial(_turned, turn, hankel)
+    for way, phase, hankel in ((_UP, 1j, hankel1e), (_UP.conjugate(), -1j, hankel2e)):
+        yield beyond + 1j * lift + way * t, way * tw, partial(_turned, phase, hankel)
 
 
-def _turned(turn: complex, hankel: Any, order: int, k: Complexes, at: Floats) -> Complexes:
+def _turned(phase: complex, hankel: Any, order: int, k: Complexes, at: Floats) -> Complexes:
     # hankel1e is H1(z) e^{-jz}, hankel2e is H2(z) e^{jz}.
     z = np.outer(at, k)
-    return np.asarray(0.5 * hankel(order, z) * np.exp(turn * z))
+    return np.asarray(0.5 * hankel(order, z) * np.exp(phase * z))
 
 
 def at_zero(f: Function, beyond: float, scale: float) -> Complexes:
