@@ -1,5 +1,7 @@
 """The wrong thing in the right place: a word about it and what to give instead, never a bare traceback."""
 
+from contextlib import suppress
+
 import numpy as np
 import pytest
 
@@ -132,3 +134,51 @@ def test_sources_and_impedances_are_read_from_text():
     assert es.watts("100 W") == es.watts(100)
     assert es.volts("10 mV", "30 deg").amount == pytest.approx(es.volts(0.01, "30 deg").amount)
     assert es.circuits.impedance("4.7 kohm").at(1e6) == 4700
+
+
+NOTHING_OF_USE = [
+    None,
+    object(),
+    [],
+    {},
+    b"x",
+    float("nan"),
+    float("inf"),
+    10**400,
+    1j,
+    "x",
+    (1, 2, 3, 4),
+    np.array([1, 2]),
+]
+SOUND = [
+    (es.Wire, {"name": "w", "points": [(0, 0, 0), (0, 0, 0.5)], "radius": 1e-3, "metal": "copper", "wall": 1e-4}),
+    (es.Port, {"name": "p", "on": "w", "at": 0.5, "gap": "2 mm", "reference": 50}),
+    (es.Port, {"name": "p", "on": "s", "at": (0, 0, 0), "gap": "2 mm", "across": "x"}),
+    (es.Load, {"name": "l", "on": "w", "at": 0.5, "impedance": 50}),
+    (es.Line, {"name": "l", "one": "p", "two": "q", "kind": 50.0, "length": "1 m", "crossed": True}),
+    (es.Stub, {"name": "l", "one": "p", "kind": 50.0, "length": "1 m", "end": 0}),
+    (es.Layer, {"thickness": "1 mm", "material": "ptfe glass", "name": "top"}),
+    (es.Stack, {"layers": [es.Layer("1 mm", "foam")], "metal_on": 1, "plane": "copper", "lid": False}),
+    (es.Dielectric, {"name": "d", "permittivity": 2.0, "loss_tangent": 0.01, "permeability": 1.0, "source": ""}),
+    (es.Jacket, {"thickness": "1 mm", "permittivity": 2.2, "loss_tangent": 0.01}),
+    (es.Sheet, {"name": "s", "surface": es.shapes.plate(0.1, 0.1), "metal": "copper", "sides": 1, "density": 1.0}),
+    (es.MeshRule, {"per_wavelength": 80.0, "growth": 0.5, "edge": 0.1, "around": 24}),
+    (es.earth, {"name": "meadow"}),
+    (es.substrate, {"thickness": "1 mm", "material": 2.2, "loss_tangent": 0.01}),
+    (es.band, {"start": "1 GHz", "stop": "2 GHz", "points": 5, "spacing": "linear", "tolerance": 1e-3}),
+    (es.plane_wave, {"theta": 10, "phi": 20, "e_theta": 1.0, "e_phi": 0.5}),
+    (es.volts, {"amount": 1.0, "phase": 0.0}),
+    (es.shapes.plate, {"width": 0.1, "depth": 0.1, "centre": (0, 0, 0), "axis": "z", "turn": 0}),
+    (es.shapes.box, {"width": 0.1, "depth": 0.1, "height": 0.1, "without": "top"}),
+    (es.shapes.polygon, {"points": [(0, 0, 0), (1, 0, 0), (0, 1, 0)], "holes": ()}),
+    (es.shapes.sphere, {"diameter": 0.1, "centre": (0, 0, 0)}),
+]
+
+
+@pytest.mark.parametrize(("make", "sound"), SOUND)
+def test_whatever_is_given_is_taken_or_named(make, sound):
+    make(**sound)
+    for key in sound:
+        for wrong in NOTHING_OF_USE:
+            with suppress(es.EarshotError):
+                make(**sound | {key: wrong})

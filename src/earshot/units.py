@@ -11,11 +11,12 @@ import math
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
+from numbers import Integral, Number, Real
 from typing import Any
 
 from . import arithmetic
 from .arithmetic import ExpressionError
-from .errors import UnitError, UsageError, unknown
+from .errors import UnitError, UsageError, needs, unknown
 from .lettering import told
 
 KINDS = {
@@ -308,7 +309,10 @@ def read(
         raise UnitError(f"{what}: '{value}' is {_a(found.kind)}; {_a(kind)} is needed, such as {_EXAMPLES[kind]}")
     if isinstance(value, bool) or (not isinstance(value, int | float) and not hasattr(value, "__float__")):
         raise UnitError(f"{what}: {value!r} is not {_a(kind)}; write it like {_EXAMPLES[kind]}")
-    number = float(value)
+    try:
+        number = float(value)
+    except (OverflowError, TypeError, ValueError):
+        raise UnitError(f"{what}: {told(repr(value))} is not {_a(kind)}; write it like {_EXAMPLES[kind]}") from None
     if not math.isfinite(number):
         raise UnitError(f"{what}: {number} is not {_a(kind)}; a finite value is needed")
     if not bare and kind != "number" and number != 0.0:
@@ -326,6 +330,24 @@ def frequency(value: str | float, what: str = "frequency") -> float:
     if hertz <= 0.0:
         raise UnitError(f"{what}: {value} is not above zero; write it like {_EXAMPLES['frequency']}")
     return hertz
+
+
+def number(value: float, what: str) -> float:
+    """A finite number without a unit, and no text; raises UsageError."""
+    needs(value, Real, what, "a number")
+    return read(value, "number", what=what)
+
+
+def phasor(value: complex, what: str) -> complex:
+    """A finite number that may be complex, and no text; raises UsageError."""
+    needs(value, Number, what, "a number, which may be complex")
+    try:
+        found = complex(value)
+    except OverflowError:
+        found = complex(math.inf)
+    if not math.isfinite(abs(found)):
+        raise UsageError(f"{what}: it is not finite")
+    return found
 
 
 def length(value: str | float, what: str = "length") -> float:
@@ -351,7 +373,7 @@ def count(value: object, what: str, least: int, most: int) -> int:
     >>> count(12, "grid, columns", 1, 1000)
     12
     """
-    whole = value.__index__() if hasattr(value, "__index__") and not isinstance(value, bool) else None
+    whole = int(value) if isinstance(value, Integral) and not isinstance(value, bool) else None
     if whole is None or not least <= whole <= most:
         said = value if whole is None or abs(whole) < 10**12 else f"{float(min(abs(whole), 10**300)):.0e}"
         raise UsageError(f"{what}: {said} is not a whole number from {least} to {most:,}")

@@ -230,7 +230,7 @@ def test_too_low_a_frequency_and_too_coarse_a_mesh_are_told():
     ("make", "says"),
     [
         (lambda: plate(0, 1), "plate: width 0 is not above zero"),
-        (lambda: plate(1, 1, axis="w"), "axis 'w' is not one of x, y, z"),
+        (lambda: plate(1, 1, axis="w"), "axis: 'w' is not one of x, y, z"),
         (lambda: shapes.annulus(1, 2), "hole 2 is not smaller"),
         (lambda: box(1, 1, 1, without="lid"), "without 'lid': it is not one of top"),
         (lambda: box(1, 1, 1, without="top bottom left right front back"), "all six faces are left out"),

@@ -9,7 +9,7 @@ import numpy as np
 
 from .. import units
 from ..arraytypes import Floats
-from ..errors import UsageError
+from ..errors import UsageError, needs
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -50,6 +50,8 @@ def band(
     if high <= low:
         raise UsageError(f"band: from {start} to {stop} runs backwards: put the lower frequency first")
     units.count(points, "band, points", 2, MOST_POINTS)
+    units.number(tolerance, "band, tolerance")
+    needs(spacing, str, "band, spacing", "'linear' or 'logarithmic'")
     if not 0.0 <= tolerance < 1.0:
         raise UsageError(f"band: tolerance {tolerance} is outside 0 to 1; 0.001 unless given, 0 to solve every point")
     if spacing not in ("linear", "logarithmic"):

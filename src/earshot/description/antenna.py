@@ -17,7 +17,7 @@ from ..media.metals import Metal, metals
 from ..media.surroundings import FreeSpace, Medium
 from .circuit_parts import Line, Load, Stub, Terminal
 from .distances import distances
-from .parts import AXES, Gap, Length, Port, Wire
+from .parts import AXES, Gap, Length, Port, Wire, named
 from .sheets import Sheet
 from .turns import held, turn_about
 
@@ -69,7 +69,7 @@ class Antenna:
         terminals: Iterable[Terminal] = (),
         lines: Iterable[Line | Stub] = (),
     ) -> None:
-        object.__setattr__(self, "name", name)
+        object.__setattr__(self, "name", named(name, "antenna"))
         object.__setattr__(self, "_boxes", None)
         medium = FreeSpace() if medium is None else medium
         needs(medium, Medium, f"antenna '{name}', medium", "perfect_plane(), earth('meadow'), a Stack, or none")

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from .. import units
-from ..errors import UsageError
+from ..errors import UsageError, needs
 from ..network.elements import Impedance, LineType
 from ..network.elements import impedance as constant
 from .parts import Gap, Length, named
@@ -87,6 +87,9 @@ class Line:
         self, name: str, one: str, two: str, kind: LineType | float, length: Length, *, crossed: bool = False
     ) -> None:
         place = f"line '{named(name, 'line')}'"
+        for end in (one, two):
+            needs(end, str, place, "the names of two ports, loads or terminals")
+        needs(crossed, bool, f"{place}, crossed", "True or False")
         if one == two:
             raise UsageError(f"{place}: both ends are at '{one}'; name two places")
         for key, value in (("name", name), ("one", one), ("two", two), ("crossed", crossed)):
@@ -115,6 +118,7 @@ class Stub:
 
     def __init__(self, name: str, one: str, kind: LineType | float, length: Length, end: Impedance | complex) -> None:
         place = f"stub '{named(name, 'stub')}'"
+        needs(one, str, place, "the name of a port, load or terminal")
         object.__setattr__(self, "name", name)
         object.__setattr__(self, "one", one)
         object.__setattr__(self, "kind", _kind(kind, place))

@@ -19,20 +19,25 @@ Length = str | float
 AXES: dict[str, Point] = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 
 
-def _point(value: Sequence[Length], what: str) -> Point:
+def point_at(value: Sequence[Length], what: str) -> Point:
+    """Three coordinates, metres; raises UsageError."""
+    needs(value, Iterable, what, "a point: three coordinates x, y, z")
     coordinates = tuple(units.length(c, what) for c in value)
     if len(coordinates) != 3:
         raise UsageError(f"{what}: a point has three coordinates x, y, z; {len(coordinates)} were given")
     return coordinates[0], coordinates[1], coordinates[2]
 
 
-def _direction(value: str | Sequence[float], what: str) -> Point:
+def direction_along(value: str | Sequence[float], what: str) -> Point:
     """A unit vector: "x", "y", "z", or along three numbers."""
     if isinstance(value, str):
         if value not in AXES:
             raise UsageError(f"{what}: '{value}' is not one of x, y, z; give one of them or a direction (x, y, z)")
         return AXES[value]
-    vector = np.array(value, float)
+    try:
+        vector = np.array(value, float)
+    except (OverflowError, TypeError, ValueError):
+        vector = np.zeros(0)
     long = np.linalg.norm(vector) if vector.shape == (3,) else 0.0
     if not (np.isfinite(long) and long > 0.0):
         raise UsageError(f"{what}: {value!r} is not a direction; give three numbers, not all zero")
@@ -80,7 +85,8 @@ class Wire:
         place = f"wire '{named(name, 'wire')}'"
         needs(jacket, Jacket | None, f"{place}, jacket", "a Jacket, such as Jacket('1 mm', 2.3)")
         needs(metal, Metal | str | None, f"{place}, metal", "a metal by name, or a Metal")
-        corners = tuple(_point(p, f"{place}, point {i + 1}") for i, p in enumerate(points))
+        needs(points, Iterable, f"{place}, points", "a list of points (x, y, z)")
+        corners = tuple(point_at(p, f"{place}, point {i + 1}") for i, p in enumerate(points))
         if len(corners) < 2:
             raise UsageError(f"{place}: {len(corners)} points given; a wire needs at least two")
         metres = units.length(radius, f"{place}, radius")
@@ -168,9 +174,10 @@ class Gap:
         across: str | Sequence[float] | None,
     ) -> str:
         place = f"{kind} '{named(name, kind)}'"
-        normal = None if across is None else _direction(across, f"{place}, across")
+        needs(on, str, f"{place}, on", "the name of the wire or sheet it is on")
+        normal = None if across is None else direction_along(across, f"{place}, across")
         if not isinstance(at, str | int | float):
-            at = _point(at, f"{place}, at")
+            at = point_at(at, f"{place}, at")
             if normal is None:
                 raise UsageError(
                     f"{place}: at is a point, so it is on a sheet: say across='x' or which way its field is"

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass, replace
 
 from .. import units
 from ..arraytypes import Floats
-from ..errors import UsageError
+from ..errors import UsageError, needs
 from ..media.metals import Metal, metals
 from .parts import Length, named
 from .surfaces import Surface
@@ -56,10 +55,11 @@ class Sheet:
         metres = None if thickness is None else units.length(thickness, f"{place}, thickness")
         if metres is not None and not metres > 0.0:
             raise UsageError(f"{place}: thickness {thickness} is not above zero; leave it out for many skin depths")
-        if sides not in (1, 2):
+        if not isinstance(sides, int) or sides not in (1, 2):
             raise UsageError(f"{place}: sides = {sides!r} is not 1 or 2")
-        if not (math.isfinite(density) and 0.05 <= density <= 50.0):
+        if not 0.05 <= units.number(density, f"{place}, density") <= 50.0:
             raise UsageError(f"{place}: density = {density} is outside 0.05 to 50; 1 unless given")
+        needs(metal, Metal | str | None, f"{place}, metal", "a metal by name, or a Metal")
         found = metals[metal] if isinstance(metal, str) else metal
         for key, value in (
             ("name", name), ("surface", surface), ("metal", found), ("thickness", metres), ("sides", sides),

@@ -12,8 +12,8 @@ import numpy as np
 
 from .. import units
 from ..arraytypes import Bools, Floats
-from ..errors import UsageError
-from .parts import AXES, Length, Point
+from ..errors import UsageError, needs
+from .parts import Length, Point, direction_along, point_at
 from .round_shapes import ENDS, Annulus, Cone, Cylinder, Disk, Paraboloid, Sphere
 from .shapes import SIDES, Box, Plate, Polygon, Ring, Shape, Triangles
 
@@ -172,17 +172,10 @@ def _ring(ring: Any) -> Ring:
 
 def _frame(axis: str | Sequence[float], turn: str | float, what: str) -> tuple[Point, Point, Point]:
     """A frame with its z along an axis; unturned, x, y, z go round for named axes, else x is level."""
+    up = np.array(direction_along(axis, f"{what}, axis"))
     if isinstance(axis, str):
-        if axis not in AXES:
-            raise UsageError(f"{what}: axis '{axis}' is not one of x, y, z; give one of them or a direction (x, y, z)")
-        up = np.array(AXES[axis])
         first = np.roll(up, 1)
     else:
-        up = np.array(axis, float)
-        long = np.linalg.norm(up)
-        if up.shape != (3,) or not (np.isfinite(long) and long > 0.0):
-            raise UsageError(f"{what}: axis {axis!r} is not a direction; give three numbers, not all zero")
-        up = up / long
         first = np.cross((0.0, 0.0, 1.0), up)
         first = first / np.linalg.norm(first) if np.linalg.norm(first) > 1e-9 else np.array([1.0, 0.0, 0.0])
     second = np.cross(up, first)
@@ -203,10 +196,7 @@ def _lengths(kind: str, **lengths: Length) -> list[float]:
 
 
 def _placed(shape: Shape, at: Sequence[Length], axis: Any = "z", turn: Any = 0.0) -> Surface:
-    place = [units.length(c, f"{shape.name}, place") for c in at]
-    if len(place) != 3:
-        raise UsageError(f"{shape.name}: a place has three coordinates x, y, z; {len(place)} were given")
-    return Surface(shape, (place[0], place[1], place[2]), _frame(axis, turn, shape.name))
+    return Surface(shape, point_at(at, f"{shape.name}, place"), _frame(axis, turn, shape.name))
 
 
 _ORIGIN = (0.0, 0.0, 0.0)
@@ -249,6 +239,7 @@ def box(
 ) -> Surface:
     """A box: six plates. without: faces left out, such as "top" or "top front" (top, bottom: along the axis; right,
     left: along the width; back, front: along the depth)."""
+    needs(without, str, "box, without", f"names of faces: {', '.join(SIDES)}")
     open_faces = without.replace(",", " ").split()
     for face in open_faces:
         if face not in SIDES:
@@ -296,11 +287,13 @@ def polygon(points: Iterable[Sequence[Length]], holes: Iterable[Iterable[Sequenc
     from shapely import Polygon as Area
     from shapely.validation import explain_validity
 
-    rings = [
-        np.array([[units.length(c, "polygon, point") for c in p] for p in ring], float) for ring in (points, *holes)
-    ]
+    needs(holes, Iterable, "polygon, holes", "a list of outlines")
+    rings = []
+    for ring in (points, *holes):
+        needs(ring, Iterable, "polygon, outline", "a list of corners (x, y, z)")
+        rings.append(np.array([point_at(p, "polygon, point") for p in ring], float))
     outer = rings[0]
-    if len(outer) < 3 or any(r.ndim != 2 or r.shape[1] != 3 for r in rings):
+    if any(len(r) < 3 for r in rings):
         raise UsageError("polygon: give three corners or more, each x, y, z")
     # Newell's normal holds for any outline.
     normal = np.cross(outer - outer[0], np.roll(outer, -1, axis=0) - outer[0]).sum(axis=0)

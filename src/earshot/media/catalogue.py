@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 from typing import Any, Protocol, TypeVar
 
-from ..errors import UsageError, unknown
+from ..errors import UsageError, needs, unknown
 
 
 class Named(Protocol):
@@ -27,6 +27,7 @@ class Catalogue(Mapping[str, T]):
         self._kind, self._things = kind, {thing.name: thing for thing in things}
 
     def __getitem__(self, name: str) -> T:
+        needs(name, str, self._kind, "its name")
         if name not in self._things:
             raise UsageError(unknown(self._kind, name, self._things))
         return self._things[name]

@@ -96,11 +96,13 @@ class Jacket:
 
     def __init__(self, thickness: str | float, permittivity: float, loss_tangent: float = 0.0) -> None:
         metres = units.length(thickness, "jacket, thickness")
+        for what, number in (("permittivity", permittivity), ("loss tangent", loss_tangent)):
+            units.number(number, f"jacket, {what}")
         if metres <= 0.0:
             raise UsageError(f"jacket: thickness {thickness} is not above zero; leave the jacket out for bare wire")
-        if not (math.isfinite(permittivity) and permittivity >= 1.0):
+        if permittivity < 1.0:
             raise UsageError(f"jacket: permittivity {permittivity} is below 1")
-        if not (math.isfinite(loss_tangent) and loss_tangent >= 0.0):
+        if loss_tangent < 0.0:
             raise UsageError(f"jacket: loss tangent {loss_tangent} is below zero")
         object.__setattr__(self, "thickness", metres)
         object.__setattr__(self, "permittivity", float(permittivity))

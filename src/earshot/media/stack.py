@@ -12,7 +12,7 @@ import numpy as np
 
 from .. import units
 from ..arraytypes import Bools, Complexes, Floats, Ints
-from ..errors import UsageError
+from ..errors import UsageError, needs
 from .catalogue import Catalogue
 from .half_space import reflected
 from .metals import Metal, metals
@@ -33,12 +33,14 @@ class Dielectric:
     source: str = ""
 
     def __post_init__(self) -> None:
+        needs(self.name, str, "dielectric, name", "text")
+        needs(self.source, str, f"dielectric '{self.name}', source", "text: where its figures are from")
         for what, value, least in (
             ("permittivity", self.permittivity, 1.0),
             ("loss tangent", self.loss_tangent, 0.0),
             ("permeability", self.permeability, 1.0),
         ):
-            if not (math.isfinite(value) and value >= least):
+            if units.number(value, f"dielectric '{self.name}', {what}") < least:
                 raise UsageError(f"dielectric '{self.name}': {what} {value} is below {least:g}")
         if self.loss_tangent > 1.0:
             raise UsageError(
@@ -82,6 +84,8 @@ class Layer:
         metres = units.length(thickness, "layer, thickness")
         if not (math.isfinite(metres) and metres > 0.0):
             raise UsageError(f"layer: thickness {thickness} is not above zero; leave the layer out")
+        needs(material, Dielectric | str, "layer, material", "a dielectric by name, or a Dielectric")
+        needs(name, str, "layer, name", "text: what its upper face is called")
         object.__setattr__(self, "thickness", metres)
         object.__setattr__(self, "material", dielectrics[material] if isinstance(material, str) else material)
         object.__setattr__(self, "name", name)
@@ -111,7 +115,14 @@ class Stack(Plain):
         self, layers: Iterable[Layer] | Layer, metal_on: int | None = None, plane: Metal | str | None = None,
         *, open_below: bool = False, lid: bool = False,
     ) -> None:  # fmt: skip
+        needs(layers, Layer | Iterable, "stack, layers", "a list of layers, from the bottom up")
         own = (layers,) if isinstance(layers, Layer) else tuple(layers)
+        for layer in own:
+            needs(layer, Layer, "stack, layers", "a list of layers, such as [Layer('1.6 mm', 'glass epoxy')]")
+        needs(metal_on, int | None, "stack, metal_on", "the number of layers below the metal")
+        needs(plane, Metal | str | None, "stack, plane", "a metal by name, or a Metal")
+        for what, said in (("open_below", open_below), ("lid", lid)):
+            needs(said, bool, f"stack, {what}", "True or False")
         if not own:
             raise UsageError("stack: it has no layers; give one, or use a perfect plane")
         count = len(own) if metal_on is None else metal_on
@@ -330,7 +341,7 @@ def substrate(
     0.0016
     """
     if isinstance(material, int | float):
-        material = Dielectric("substrate", float(material), loss_tangent)
-    elif loss_tangent:
+        material = Dielectric("substrate", material, loss_tangent)
+    elif units.number(loss_tangent, "substrate, loss tangent"):
         raise UsageError("substrate: a named dielectric brings its own loss tangent; give a permittivity instead")
     return Stack(Layer(thickness, material), plane=plane, open_below=open_below)

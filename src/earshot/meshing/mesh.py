@@ -15,6 +15,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from .. import units
 from ..arraytypes import Bools, Floats, Ints
 from ..description.antenna import Antenna
 from ..description.parts import Wire
@@ -53,6 +54,9 @@ class MeshRule:
     foot: float = 2.0
 
     def __post_init__(self) -> None:
+        for name in self.__dataclass_fields__:
+            if name != "growth" or self.growth is not None:
+                units.number(getattr(self, name), f"mesh rule, {name}")
         for name in set(self.__dataclass_fields__) - {"growth"}:
             if not (math.isfinite(getattr(self, name)) and getattr(self, name) > 0.0):
                 raise UsageError(f"mesh rule: {name} = {getattr(self, name)} is not above zero")

@@ -49,6 +49,8 @@ def plane_wave(theta: str | float, phi: str | float, e_theta: complex = 0.0, e_p
 
     Raises UsageError for a wave without a field.
     """
+    for what, field in (("e_theta", e_theta), ("e_phi", e_phi)):
+        units.phasor(field, f"plane wave, {what}, V/m")
     wave = PlaneWave(units.angle(theta, "plane wave, theta"), units.angle(phi, "plane wave, phi"), e_theta, e_phi)
     if not (math.isfinite(wave.strength) and wave.strength > 0.0):
         raise UsageError("plane wave: it has no field; give e_theta or e_phi in V/m")

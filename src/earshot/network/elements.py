@@ -141,9 +141,12 @@ def impedance(value: complex | str | Sequence[complex], frequencies: Sequence[fl
         if isinstance(value, str):
             value = units.read(value, "resistance", what="impedance")
         needs(value, Number, "impedance", "ohms, or a table with its frequencies")
-        number = complex(value)  # type: ignore[arg-type]
+        try:
+            number = complex(value)  # type: ignore[arg-type]
+        except OverflowError:
+            number = complex(np.inf)
         if not np.isfinite(number):
-            raise UsageError(f"impedance {value} is not finite; use open_circuit() for an open")
+            raise UsageError(f"impedance {number:g} is not finite; use open_circuit() for an open")
         return Impedance("constant", (number,))
     numbers = tuple(complex(v) for v in np.atleast_1d(np.asarray(value, complex)))
     places = tuple(float(f) for f in frequencies)

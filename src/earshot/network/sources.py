@@ -42,7 +42,7 @@ def _amount(amount: complex | str, kind: str) -> complex:
     if isinstance(amount, str):
         return units.read(amount, kind, what="a source")
     needs(amount, Number, "a source", f"a number, or text such as '1 {units.KINDS[kind]}'")
-    return amount
+    return units.phasor(amount, "a source")
 
 
 def volts(amount: complex | str, phase: str | float = 0.0) -> Source:
