@@ -281,7 +281,7 @@ def _joints(antenna: Antenna, pieces: Pieces) -> Iterator[Finding]:
                 one, two = (antenna.wires[pieces.wire[piece[x]]] for x in (a, b))
                 place = (pieces.start if a % 2 == 0 else pieces.stop)[piece[a]]
                 angle = math.acos(float(np.clip(out[a] @ out[b], -1.0, 1.0)))
-                names = f"wire '{one.name}'" if one is two else f"wires '{one.name}' and '{two.name}'"
+                names = f"pieces of wire '{one.name}'" if one is two else f"wires '{one.name}' and '{two.name}'"
                 if piece[a] == piece[b]:
                     continue
                 if angle < 1e-6:
