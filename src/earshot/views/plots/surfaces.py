@@ -122,7 +122,8 @@ def coloured(axes: Any, currents: SheetCurrents, values: Floats, scale: Normaliz
         corners,
         facecolor=SHORE(scale(shades)),
         edgecolor=SHORE(scale(shades)),
-        linewidth=0.3,
+        # As wide as a dot: no paper shows between pieces.
+        linewidth=0.7,
         zorder=0,
         clip_on=False,
     )
