@@ -182,3 +182,10 @@ def test_whatever_is_given_is_taken_or_named(make, sound):
         for wrong in NOTHING_OF_USE:
             with suppress(es.EarshotError):
                 make(**sound | {key: wrong})
+
+
+def test_numbers_of_arrays_are_taken():
+    stack = es.Stack([es.Layer(np.float64(1e-3), "foam")], metal_on=np.int64(1), open_below=np.bool_(True))
+    assert stack == es.Stack([es.Layer(1e-3, "foam")], metal_on=1, open_below=True)
+    assert es.Sheet("s", es.shapes.plate(0.1, 0.1), sides=np.int64(2)).sides == 2
+    assert es.MeshRule(density=np.float32(2.0)).density == 2.0

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from numbers import Integral
 
 from .. import units
 from ..arraytypes import Floats
@@ -55,7 +56,7 @@ class Sheet:
         metres = None if thickness is None else units.length(thickness, f"{place}, thickness")
         if metres is not None and not metres > 0.0:
             raise UsageError(f"{place}: thickness {thickness} is not above zero; leave it out for many skin depths")
-        if not isinstance(sides, int) or sides not in (1, 2):
+        if not isinstance(sides, Integral) or sides not in (1, 2):
             raise UsageError(f"{place}: sides = {sides!r} is not 1 or 2")
         if not 0.05 <= units.number(density, f"{place}, density") <= 50.0:
             raise UsageError(f"{place}: density = {density} is outside 0.05 to 50; 1 unless given")

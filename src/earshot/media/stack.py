@@ -6,6 +6,7 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from numbers import Integral
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -119,10 +120,10 @@ class Stack(Plain):
         own = (layers,) if isinstance(layers, Layer) else tuple(layers)
         for layer in own:
             needs(layer, Layer, "stack, layers", "a list of layers, such as [Layer('1.6 mm', 'glass epoxy')]")
-        needs(metal_on, int | None, "stack, metal_on", "the number of layers below the metal")
+        needs(metal_on, Integral | None, "stack, metal_on", "the number of layers below the metal")
         needs(plane, Metal | str | None, "stack, plane", "a metal by name, or a Metal")
         for what, said in (("open_below", open_below), ("lid", lid)):
-            needs(said, bool, f"stack, {what}", "True or False")
+            needs(said, bool | np.bool_, f"stack, {what}", "True or False")
         if not own:
             raise UsageError("stack: it has no layers; give one, or use a perfect plane")
         count = len(own) if metal_on is None else metal_on
@@ -136,10 +137,10 @@ class Stack(Plain):
         if open_below and plane is not None:
             raise UsageError("stack: it is open below and has a plane as well; leave one of them out")
         object.__setattr__(self, "layers", own)
-        object.__setattr__(self, "metal_on", count)
+        object.__setattr__(self, "metal_on", int(count))
         object.__setattr__(self, "plane", metals[plane] if isinstance(plane, str) else plane)
-        object.__setattr__(self, "open_below", open_below)
-        object.__setattr__(self, "lid", lid)
+        object.__setattr__(self, "open_below", bool(open_below))
+        object.__setattr__(self, "lid", bool(lid))
         object.__setattr__(self, "fades", 0)
 
     @property

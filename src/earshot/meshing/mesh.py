@@ -54,13 +54,10 @@ class MeshRule:
     foot: float = 2.0
 
     def __post_init__(self) -> None:
-        for name in self.__dataclass_fields__:
-            if name != "growth" or self.growth is not None:
-                units.number(getattr(self, name), f"mesh rule, {name}")
         for name in set(self.__dataclass_fields__) - {"growth"}:
-            if not (math.isfinite(getattr(self, name)) and getattr(self, name) > 0.0):
+            if units.number(getattr(self, name), f"mesh rule, {name}") <= 0.0:
                 raise UsageError(f"mesh rule: {name} = {getattr(self, name)} is not above zero")
-        if self.growth is not None and not 0.0 < self.growth < 10.0:
+        if self.growth is not None and not 0.0 < units.number(self.growth, "mesh rule, growth") < 10.0:
             raise UsageError(f"mesh rule: growth = {self.growth} is outside 0 to 10; leave it out for 0.5")
 
 
