@@ -77,7 +77,9 @@ const Charts = (() => {
       this.resized = this.stale = true;
     }
 
+    // What is pointed at is drawn, even before it was noticed to have come into sight.
     place(event) {
+      this.drawn();
       const box = this.svg.node().getBoundingClientRect();
       const x = (event.clientX - box.left) * this.width / box.width, y = (event.clientY - box.top) * this.height / box.height;
       return this.told && this.told.invert ? this.told.invert(x, y) : null;
@@ -86,6 +88,7 @@ const Charts = (() => {
     look(event) { this.looked(this.place(event)); }
 
     key(event) {
+      this.drawn();
       if (!this.told || !this.told.invert) return;
       const step = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[event.key];
       if (step) {
