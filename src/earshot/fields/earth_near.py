@@ -128,7 +128,8 @@ def _add_ends(
     k, kinds = table.wavenumber, FOR_FIELDS
     seen = np.zeros((kinds, len(places), len(ends)), np.complex128)
     thick = np.zeros(len(places))
-    over_points(places, places[:, 2], thick, ends, table.least, k, table.grid, table.weights, kinds, seen)
+    heights = np.ascontiguousarray(places[:, 2])
+    over_points(places, heights, thick, ends, table.least, k, table.grid, table.weights, kinds, seen)
     # Times ρ the slopes are slopes.
     off = k * (places[:, None, :2] - ends[:, :2])
     slope, up_slope = (np.einsum("pqx,pq,q->px", off, seen[kind], amounts) for kind in (2, 8))

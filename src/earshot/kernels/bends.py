@@ -80,7 +80,7 @@ def seen_from(faces, edges, apex, mirror, source, samples, sights, seen):
             skip[2], skip[3] = edges.faces[e, 0], edges.faces[e, 1]
             if mirror < 0:
                 skip[0] = -1
-                good = _outside(edges, e, source) and crossed(faces, source, at, skip, 0, found) == 0
+                good = _outside(edges, e, source) and crossed(faces, source, at, skip, found[:0]) == 0
             else:
                 good = _by(faces, edges, e, apex, mirror, source, at, skip, found, turn)
             if good:
@@ -102,11 +102,11 @@ def _by(faces, edges, e, apex, mirror, source, at, skip, found, turn):
     if not _outside(edges, e, turn):
         return False
     skip[0] = mirror
-    if crossed(faces, turn, at, skip, 0, found):
+    if crossed(faces, turn, at, skip, found[:0]):
         return False
     one_, two_ = skip[2], skip[3]
     skip[2], skip[3] = -1, -1
-    clear = crossed(faces, source, turn, skip, 0, found) == 0
+    clear = crossed(faces, source, turn, skip, found[:0]) == 0
     skip[2], skip[3] = one_, two_
     return clear
 
@@ -127,7 +127,7 @@ def faces_seen(faces, edges, samples, start, stop, seen):
                 if not faces.open[f] and outwards(faces, f, at) < NEAR:
                     continue
                 on_face(faces, f, s % samples, s // samples % samples, samples, there)
-                if _outside(edges, e, there) and crossed(faces, at, there, skip, 0, found) == 0:
+                if _outside(edges, e, there) and crossed(faces, at, there, skip, found[:0]) == 0:
                     seen[e, f] = True
                     break
         seen[e, total] = True
@@ -151,7 +151,7 @@ def edges_seen(faces, edges, samples, start, stop, seen):
                 if (
                     _outside(edges, e, there)
                     and _outside(edges, d, at)
-                    and crossed(faces, at, there, skip, 0, found) == 0
+                    and crossed(faces, at, there, skip, found[:0]) == 0
                 ):
                     seen[e, d] = True
                     break
@@ -299,14 +299,14 @@ def bent_paths(faces, edges, wave, source, places, mirrors, tries, ends, to, kin
                     continue
             else:
                 skip[0] = -1
-                if not _outside(edges, e, end) or crossed(faces, at, end, skip, 0, found):
+                if not _outside(edges, e, end) or crossed(faces, at, end, skip, found[:0]):
                     continue
             if image:
                 if not _by(faces, edges, e, places[image], mirrors[image], source, at, skip, found, turn):
                     continue
             else:
                 skip[0] = -1
-                if not _outside(edges, e, source) or crossed(faces, source, at, skip, 0, found):
+                if not _outside(edges, e, source) or crossed(faces, source, at, skip, found[:0]):
                     continue
             if count < room:
                 to[count] = r
@@ -356,21 +356,21 @@ def twice_bent_paths(faces, edges, wave, source, tries, ends, to, kinds, numbers
                 continue
             skip[0], skip[1] = edges.faces[e, 0], edges.faces[e, 1]
             skip[2], skip[3] = edges.faces[d, 0], edges.faces[d, 1]
-            if crossed(faces, at, there, skip, 0, found):
+            if crossed(faces, at, there, skip, found[:0]):
                 continue
             none[2], none[3] = skip[2], skip[3]
             none[0] = -1
             if behind:
                 if not _by(faces, edges, d, end, ground, ends[r], there, none, found, after):
                     continue
-            elif crossed(faces, there, end, none, 0, found):
+            elif crossed(faces, there, end, none, found[:0]):
                 continue
             none[0] = -1
             none[2], none[3] = skip[0], skip[1]
             if before:
                 if not _by(faces, edges, e, apex, ground, source, at, none, found, turn):
                     continue
-            elif not _outside(edges, e, source) or crossed(faces, source, at, none, 0, found):
+            elif not _outside(edges, e, source) or crossed(faces, source, at, none, found[:0]):
                 continue
             thin = faces.open[skip[0]] and (
                 skip[0] == skip[2]

@@ -122,7 +122,7 @@ def _gather(entries, slots, signs, out):
             out[a, f] += signs[0, f] * entries[a, slots[0, f]] + signs[1, f] * entries[a, slots[1, f]]
 
 
-@njit(error_model="numpy")
+@njit(inline="always", error_model="numpy")
 def _add_pairs(rows, columns, slots, signs, k, flow_scale, charge_scale, same, reach, sums):
     """Add the entries of every row half with every column function to sums (2 or 4, 2 rows, functions): real parts and
     imaginary ones; and, where `reach` is not nought, those of potentials that fade within it.

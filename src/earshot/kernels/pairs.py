@@ -28,7 +28,7 @@ _W2, _W3, _W4, _W6, _W12 = (w / 2.0 for _, w in _GAUSS)
 _XLOG, _WLOG = _X12**4, 4.0 * _X12**3 * _W12
 
 
-@njit(error_model="numpy")
+@njit(inline="always", error_model="numpy")
 def _side_panels(z0, z1, sign, small, panels, count):
     """List panels (from, to, touches the singularity) over sign·[z0, z1], 0 <= z0 < z1, doubling away from ζ = 0."""
     z = z0
@@ -45,7 +45,7 @@ def _side_panels(z0, z1, sign, small, panels, count):
     return count
 
 
-@njit(error_model="numpy")
+@njit(inline="always", error_model="numpy")
 def _coaxial_panels(l1, centre, l2, small, panels):
     """Panels of ζ = s' - s between the four differences of the ends, split at ζ = 0; returns how many."""
     first, last = centre - l1, centre + l2
@@ -108,7 +108,7 @@ def _spread(value, n1, m1, out):
     out[1, 0] += high - high * m1
 
 
-@njit(error_model="numpy")
+@njit(inline="always", error_model="numpy")
 def _product(seg1, seg2, box, x, w, k, out):
     """Add a product Gauss rule over the box (s0, s1, t0, t1) of two segments."""
     s0, s1, t0, t1 = box

@@ -38,9 +38,9 @@ _ROWS = 14
 
 
 @njit(fastmath=True, error_model="numpy")
-def closed_form(x, y, z, t, j, frames, images, first, last, static, seen):
-    """∫ A, ∫ x' A, ∫ y' A and ∫ K over triangle j of the 1/R of images first to last, added to seen (8,)."""
-    for n in range(first, last):
+def closed_form(x, y, z, t, j, frames, images, static, seen):
+    """∫ A, ∫ x' A, ∫ y' A and ∫ K over triangle j of the 1/R of images, added to seen (8,)."""
+    for n in range(len(images)):
         # A triangle seen from a depth below it is what its image at that depth shows.
         framed_potentials(x, y, z + images[n, 0], t, j, frames, static)
         for part in range(2):
@@ -135,14 +135,14 @@ def near_pair(t, i, j, images, steps, rest, rule, weights, out):
     for p in range(len(weights)):
         x, y, _ = corner_point(t, i, rule[p])
         seen[:] = 0.0
-        closed_form(x, y, t[MZ, j], t, j, frames, images, 0, 1, static, seen)
+        closed_form(x, y, t[MZ, j], t, j, frames, images[:1], static, seen)
         _tested(x, y, weights[p] * t[AREA, i], seen, out)
     touching = len(weights) == len(W75)
     outer, shares = (P28, W28) if touching else (P7, W7)
     for p in range(len(shares)):
         x, y, _ = corner_point(t, i, outer[p])
         seen[:] = 0.0
-        closed_form(x, y, t[MZ, j], t, j, frames, images, 1, close, static, seen)
+        closed_form(x, y, t[MZ, j], t, j, frames, images[1:close], static, seen)
         smooth_rest(x, y, points, steps, rest[close - 1], values, seen)
         _tested(x, y, shares[p] * t[AREA, i], seen, out)
 
@@ -258,7 +258,7 @@ def printed_potentials(t, corners, places, owner, weights, wanted, images, steps
                 _by_rule(x, y, points, steps, whole, values, seen)
             else:
                 seen[:] = 0.0
-                closed_form(x, y, t[MZ, j], t, j, frames, images, 0, close, static, seen)
+                closed_form(x, y, t[MZ, j], t, j, frames, images[:close], static, seen)
                 smooth_rest(x, y, points, steps, rest[close - 1], values, seen)
             a, u, v = complex(seen[0], seen[4]), complex(seen[1], seen[5]), complex(seen[2], seen[6])
             scalar = complex(seen[3], seen[7])

@@ -53,8 +53,8 @@ def within(faces, f, x, y, z):
 
 
 @njit(nogil=True, cache=True, error_model="numpy")
-def crossed(faces, a, b, skip, most, found):
-    """How many faces a straight way from a to b goes through, and which into found (most,); more than most: blocked.
+def crossed(faces, a, b, skip, found):
+    """How many faces a straight way from a to b goes through, which into found; more than there is room for: blocked.
 
     skip (4,): faces that do not count.
     """
@@ -64,12 +64,12 @@ def crossed(faces, a, b, skip, most, found):
         low, high = 0.0, 1.0
         for n in range(3):
             d, p = b[n] - a[n], a[n]
-            least, most_ = faces.boxes[i, n] - NEAR, faces.boxes[i, n + 3] + NEAR
+            least, most = faces.boxes[i, n] - NEAR, faces.boxes[i, n + 3] + NEAR
             if abs(d) < 1e-12:
-                if p < least or p > most_:
+                if p < least or p > most:
                     high = -1.0
                 continue
-            one, two = (least - p) / d, (most_ - p) / d
+            one, two = (least - p) / d, (most - p) / d
             low, high = max(low, min(one, two)), min(high, max(one, two))
             if low > high:
                 break
@@ -83,10 +83,10 @@ def crossed(faces, a, b, skip, most, found):
                 continue
             t = one / (one - two)
             if within(faces, f, a[0] + t * dx, a[1] + t * dy, a[2] + t * dz):
-                if count < most:
+                if count < len(found):
                     found[count] = f
                 count += 1
-                if count > most:
+                if count > len(found):
                     return count
     if count > 1:
         # In the order they are met.
@@ -247,7 +247,7 @@ def walls_seen(faces, samples, start, stop, seen):
                 on_face(faces, g, s // samples**2 % samples, s // samples**3, samples, there)
                 if not faces.open[f] and outwards(faces, f, there) < NEAR:
                     continue
-                if crossed(faces, at, there, skip, 0, found) == 0:
+                if crossed(faces, at, there, skip, found[:0]) == 0:
                     seen[f, g] = True
                     break
 
@@ -260,7 +260,7 @@ def walls_from(faces, source, samples, seen):
         seen[f], skip[0] = False, f
         for s in range(samples * samples):
             on_face(faces, f, s % samples, s // samples, samples, at)
-            if crossed(faces, source, at, skip, 0, found) == 0:
+            if crossed(faces, source, at, skip, found[:0]) == 0:
                 seen[f] = True
                 break
 
@@ -293,7 +293,7 @@ def _back(faces, places, mirrors, parents, leaf, end, turns, by):
     return count
 
 
-@njit(nogil=True, cache=True, error_model="numpy")
+@njit(inline="always")
 def put(kinds, numbers, points, n, kind, number, at):
     """An event added to a path of n; how many there are then."""
     kinds[n], numbers[n] = kind, number
@@ -304,7 +304,7 @@ def put(kinds, numbers, points, n, kind, number, at):
 @njit(nogil=True, cache=True, error_model="numpy")
 def _leg(faces, a, b, skip, left, found, kinds, numbers, points, n):
     """The straight way from a to b as events; the number of events then, or -1 where too much is in the way."""
-    count = crossed(faces, a, b, skip, left, found)
+    count = crossed(faces, a, b, skip, found[:left])
     if count > left:
         return -1
     for c in range(count):

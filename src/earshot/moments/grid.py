@@ -54,7 +54,7 @@ class Grid:
 
         square = np.zeros(self.lines, np.complex128)
         first, shares = (self.first, self.shares) if places is None else _placed(places, self.low, self.step)
-        spread(first, shares, amounts, square)
+        spread(first, shares, np.ascontiguousarray(amounts), square)
         long, wide = self.spectra.shape[1:]
         # Rows of nothing need no transform.
         square = fft.fft(fft.fft(square, wide, axis=1), long, axis=0, overwrite_x=True)

@@ -79,7 +79,8 @@ def sheet_basis(mesh: SheetMesh, *, grounded: bool = False) -> SheetBasis:
 
 def across(mesh: SheetMesh, both: Ints) -> SheetBasis:
     """Functions from a side to another (2, n): 3 x triangle + the corner opposite; from a side to itself: one half."""
-    m = len(mesh.triangles)
+    # Kernels are compiled for rows that lie one after the other, and only for those.
+    both, m = np.ascontiguousarray(both), len(mesh.triangles)
     pairs, corners = both // 3, both % 3
     t = mesh.triangles[pairs[0]]
     rows = np.arange(len(t))
