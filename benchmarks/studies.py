@@ -7,7 +7,6 @@ Prints a table in Markdown.
 
 import os
 import time
-from pathlib import Path
 
 import numpy as np
 from scipy.optimize import minimize
@@ -15,8 +14,7 @@ from threadpoolctl import threadpool_limits
 
 import earshot as es
 from earshot import studies
-from earshot.files.design_file import design_from_text
-from earshot.files.design_text import design_text
+from earshot.files.design_text import as_file
 from earshot.studies.asking import asked_of
 from earshot.studies.optimising import begun
 from earshot.studies.sensitivity import derivatives
@@ -26,10 +24,6 @@ def seconds(work) -> float:
     start = time.perf_counter()
     work()
     return time.perf_counter() - start
-
-
-def as_file(design):
-    return design_from_text(design_text(design), "made.toml", Path())
 
 
 def over_processes(tries: int = 200) -> float:

@@ -52,7 +52,7 @@ def test_what_holds_the_right_thing_will_do(things, draw, same_as):
         (lambda t, p: es.write(t["beam"], p / "x.csv"), "a FarField is no table; write one of its tables"),
         (lambda t, p: es.write(t["design"].antenna, p / "x.toml"), "says where .lambda. is measured"),
         (lambda t, p: es.compare([t["answer"]]), "give at least one model by name"),
-        (lambda t, p: es.compare({"a": 3}), "'a' is a int; give a Solution"),
+        (lambda t, p: es.compare({"a": 3}), "compare 'a': 3 is an int; give a Solution"),
         (lambda t, p: t["design"].antenna.cut_list(0), "step 0 m is not above zero"),
         (lambda t, p: t["design"].with_(length=90.0), "outside its range"),
         (lambda t, p: es.shapes.helix_points("1 m", "1 m", "3 m"), "turns: '3 m' is a length; a number is needed"),
@@ -123,6 +123,11 @@ FEED = es.Port("p", "w")
         (lambda t: PLOTS.coupling(t["answer"]), r"give SolvedArray\(...\).coupling"),
         (lambda _: es.evidence("x"), "give a Solution"),
         (lambda t: es.receive(t["answer"], "x"), "give a wave"),
+        (lambda _: es.run(3), "design file: 3 is an int; give what read_design gives, its path, or a Design"),
+        (lambda t: es.studies.vary(t["answer"], ["half = 4 m to 6 m"]), "is a Solution; give what read_design gives"),
+        (lambda t: es.studies.tune(t["design"], ["half"], [3]), "goal: 3 is an int; give words such as 'X = 0"),
+        (lambda t: es.studies.optimise(t["design"], ["length"], [3]), "wish: 3 is an int; give words"),
+        (lambda t: es.studies.tolerate(t["design"], [("half", 1)]), "spread: .* is a tuple; give words such as"),
     ],
 )
 def test_a_wrong_thing_is_told_with_the_right_one(things, act, says):

@@ -57,7 +57,10 @@ def needs(thing: object, kinds: Any, what: str, give: str) -> None:
     earshot.errors.UsageError: jacket: '1 mm' is a str; give a number
     """
     if not isinstance(thing, kinds):
-        raise UsageError(f"{what}: {reprlib.repr(thing)} is a {type(thing).__name__}; give {give}")
+        kind = type(thing).__name__
+        raise UsageError(
+            f"{what}: {reprlib.repr(thing)} is {'an' if kind[0] in 'aeioAEIO' else 'a'} {kind}; give {give}"
+        )
 
 
 _LONGEST, _MOST_COMPARED, _MOST_LISTED = 60, 2_000, 40

@@ -7,7 +7,6 @@ import subprocess
 import sys
 import time
 from itertools import pairwise
-from pathlib import Path
 
 import numpy as np
 import pandas as pd
@@ -15,8 +14,7 @@ import pytest
 
 import earshot as es
 from earshot import studies
-from earshot.files.design_file import design_from_text
-from earshot.files.design_text import design_text
+from earshot.files.design_text import as_file, design_text
 from earshot.studies import nearby, store, varying
 from earshot.studies.asking import asked_of
 from earshot.studies.sensitivity import derivatives
@@ -61,11 +59,6 @@ def file_of(folder, text, **values):
     path = folder / "model.toml"
     path.write_text(text.format(**values))
     return es.read_design(path)
-
-
-def as_file(design):
-    """A ready-made design as its file."""
-    return design_from_text(design_text(design), "made.toml", Path())
 
 
 def central(file, name, share=1e-4):

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from .. import units
-from ..errors import UsageError
+from ..errors import UsageError, needs
 from ..network.elements import Impedance
 from ..network.feed import inputs_of
 from ..network.flow import Flow
@@ -44,8 +44,7 @@ def compare(
     if not isinstance(models, Mapping) or not models:
         raise UsageError("compare: nothing to compare: give at least one model by name, as {'as built': solution}")
     for label, model in models.items():
-        if not isinstance(model, Solution | Network | Trace):
-            raise UsageError(f"compare: '{label}' is a {type(model).__name__}; give a Solution, a Network or a Trace")
+        needs(model, Solution | Network | Trace, f"compare '{label}'", "a Solution, a Network or a Trace")
     hertz = _frequency(models, frequency)
     columns: dict[str, dict[str, float]] = {}
     unit: dict[str, str] = {}

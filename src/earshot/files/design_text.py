@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import singledispatch
+from pathlib import Path
 from typing import Any
 
 from .. import units
@@ -10,17 +11,30 @@ from ..description.antenna import Antenna
 from ..description.circuit_parts import Line, Load, Stub
 from ..description.design import Design, Value
 from ..description.parts import Gap, Port, Wire
-from ..errors import UsageError
+from ..errors import UsageError, needs
 from ..media.both_sides import BothSides
 from ..media.earth import Earth, earths
 from ..media.metals import Metal, metals
 from ..media.stack import Dielectric, Stack, dielectrics
 from ..media.surroundings import Medium
 from ..network.elements import Impedance, LineType
-from .design_file import MEDIA, FileBuild
+from .design_file import MEDIA, DesignFile, FileBuild, design_from_text, read_design
 from .part_keys import NO_PLANE
 from .schema import ValueTable
 from .sheet_keys import sheet_table
+
+AnyDesign = DesignFile | Design | str | Path
+"""A design file, where one is, or a design that can be written as one."""
+
+
+def as_file(given: AnyDesign) -> DesignFile:
+    """The design file of what is given; raises UsageError for anything else, and as reading and writing it do."""
+    needs(given, AnyDesign, "design file", "what read_design gives, its path, or a Design")
+    if isinstance(given, DesignFile):
+        return given
+    if isinstance(given, Design):
+        return design_from_text(design_text(given), "design", Path())
+    return read_design(given)
 
 
 def design_text(design: Design) -> str:

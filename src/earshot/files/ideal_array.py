@@ -23,6 +23,7 @@ from ..fields.far import FarField
 from ..units import engineering
 from .array_keys import FedBeam, Hardware, read_array, read_beam, read_element, read_hardware
 from .design_file import DesignFile, FileBuild, alone, medium_of
+from .design_text import AnyDesign, as_file
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -86,13 +87,14 @@ class IdealArray:
         )  # fmt: skip
 
 
-def ideal_array(file: DesignFile, *frequencies: float) -> IdealArray:
+def ideal_array(file: AnyDesign, *frequencies: float) -> IdealArray:
     """The beams of a file's array without coupling; one with all elements alike when it names none.
 
     Each element sends what `array.element` says, or else what the file's antenna does alone, which is solved.
     frequencies: Hz, to look at all beams there instead, with the weights they have. Raises UsageError when the file has
     no array.
     """
+    file = as_file(file)
     build = file.design.build
     if not isinstance(build, FileBuild) or build.table.array is None:
         raise UsageError(f"design '{file.title}' has no array: add the key 'array' to its file")

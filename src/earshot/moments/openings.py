@@ -264,11 +264,11 @@ def _numbers(groups: Groups, seen: Seen, kind: int) -> Complexes:
     count = groups.around.shape[1]
     found = np.zeros((9, count, across.around.shape[1]), np.complex128)
     cubics = np.ascontiguousarray(table.cubics[:, [0, kind]])
-    points = [np.ascontiguousarray(array) for array in (*groups, *across)]
+    one, two = (Groups._make(np.ascontiguousarray(array) for array in each) for each in (groups, across))
 
     def work(first: int) -> None:
         kernel.through_openings(
-            *points, height, table.steps, cubics, first, min(first + _TOGETHER, count), found
+            *one, *two, height, table.steps, cubics, first, min(first + _TOGETHER, count), found
         )  # fmt: skip
 
     # What is over an opening is dear, so that shares are small.

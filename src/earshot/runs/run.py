@@ -27,7 +27,8 @@ from ..checks.findings import Finding
 from ..description.antenna import Antenna
 from ..errors import UsageError
 from ..fields.far import FarField
-from ..files.design_file import DesignFile, read_design
+from ..files.design_file import DesignFile
+from ..files.design_text import AnyDesign, as_file
 from ..files.results import read_saved
 from ..lettering import Told
 from ..network.feed import Feed
@@ -145,7 +146,7 @@ class Run(Told):
 
 
 def run(
-    file: DesignFile | str | Path,
+    file: AnyDesign,
     *,
     own_frequencies: bool = True,
     with_evidence: bool = False,
@@ -159,7 +160,7 @@ def run(
     is to be, "1 %" of the impedance, "0.1 dB" of the gain: the mesh is refined until it is. method: see `solve`. Raises
     UsageError when the file says nothing to drive but has several ports, and as `read_design` and `solve` do.
     """
-    file = file if isinstance(file, DesignFile) else read_design(file)
+    file = as_file(file)
     cases = file.cases or lone_case(file)
     if own_frequencies:
         hertz: list[float | str | Band] = [*file.frequencies, *(f for c in cases for f in c.frequencies)]

@@ -212,8 +212,8 @@ def aims_of(
     asked: Asked, names: Sequence[str], goals: Sequence[str | Goal], wishes: Sequence[str | Wish], reference: complex
 ) -> Aims:
     """Goals and wishes from words; raises UsageError for words that are none."""
-    own = tuple(goal(g) if isinstance(g, str) else g for g in goals)
-    wanted = tuple(wish(w) if isinstance(w, str) else w for w in wishes)
+    own = tuple(g if isinstance(g, Goal) else goal(g) for g in goals)
+    wanted = tuple(w if isinstance(w, Wish) else wish(w) for w in wishes)
     values, of_values = set(asked.file.design.values.quantities), {}
     for number, one in enumerate(wanted):
         if set(units.words(one.figure)) & values:

@@ -12,6 +12,7 @@ from .. import units
 from ..cells import illuminate, planes, scan, towards
 from ..cells.surface import POLARISATIONS
 from ..files.design_file import DesignFile
+from ..files.design_text import AnyDesign, as_file
 from ..files.editing import changed, changes_of
 from ..files.lattice_keys import cell_of
 from .variants import each_variant
@@ -21,12 +22,13 @@ _FORM = "NAME=RANGE", "pitch = 26 mm to 34 mm in 9"
 
 
 def vary_cell(
-    file: DesignFile, changes: Sequence[str], angles: Sequence[float] = (0.0, 30.0, 45.0, 60.0), port: str = ""
+    file: AnyDesign, changes: Sequence[str], angles: Sequence[float] = (0.0, 30.0, 45.0, 60.0), port: str = ""
 ) -> Study:
     """What a fed cell sees at broadside and scanned in its E, H and D planes, for every combination of changes.
 
     changes: "NAME = RANGE" of values, or of the frequency. angles: of scans, degrees. port: the one that is fed.
     """
+    file = as_file(file)
 
     def ask(texts: list[str]) -> pd.DataFrame:
         own, hertz = _made(file, texts)
@@ -50,9 +52,10 @@ def vary_cell(
 
 
 def vary_surface(
-    file: DesignFile, changes: Sequence[str], theta: Sequence[float] = (0.0,), phi: Sequence[float] = (0.0,)
+    file: AnyDesign, changes: Sequence[str], theta: Sequence[float] = (0.0,), phi: Sequence[float] = (0.0,)
 ) -> Study:
     """What a cell sends back of plane waves from θ and φ, degrees, and lets through, as `vary_cell` asks."""
+    file = as_file(file)
 
     def ask(texts: list[str]) -> pd.DataFrame:
         own, hertz = _made(file, texts)

@@ -20,6 +20,7 @@ from ..constants import SPEED_OF_LIGHT, wavenumber
 from ..errors import ModelError, UsageError, unknown
 from ..files.curves import read_network
 from ..files.design_file import DesignFile
+from ..files.design_text import AnyDesign, as_file
 from ..files.editing import changed
 from ..network.network import Network
 from ..network.trace import Trace
@@ -105,7 +106,7 @@ class _Fit:
 
 
 def fit(
-    file: DesignFile,
+    file: AnyDesign,
     names: Sequence[str],
     measured: Network | Trace | str | Path,
     *,
@@ -123,6 +124,7 @@ def fit(
     Raises UsageError for values, parts and ports there are not, for measurements of several ports, and for fewer
     points than there are values to find.
     """
+    file = as_file(file)
     curve = measured if isinstance(measured, Network | Trace) else read_network(measured)
     parts = dict(feed or {})
     for name in parts:

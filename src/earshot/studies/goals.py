@@ -10,7 +10,7 @@ import numpy as np
 
 from .. import units
 from ..arraytypes import Complexes, Floats
-from ..errors import UsageError, unknown
+from ..errors import UsageError, needs, unknown
 from .passband import stretch
 
 _PLACE = r"(?:\s+(?:at\s+(?P<at>\S.*?)|from\s+(?P<low>\S.*?)\s+to\s+(?P<high>\S.*?)))?"
@@ -113,6 +113,7 @@ def goal(text: str) -> Goal:
     >>> goal("X = 0 at 868 MHz")
     Goal(text='X = 0 at 868 MHz', figure='X', sign='=', value=0.0, frequencies=(868000000.0,))
     """
+    needs(text, str, "goal", "words such as 'X = 0 at 868 MHz'")
     whole = _RESONANCE.fullmatch(text)
     if whole is not None:
         return Goal(text, "X", "=", 0.0, (units.frequency(whole["at"], f"goal '{text}'"),))
@@ -196,6 +197,7 @@ def wish(text: str) -> Wish:
     Also "most bandwidth at F", a tenth to either side at most, or "most bandwidth of VSWR 1.5 from F to F": the widest
     stretch within that VSWR, 2 unless given. Raises UsageError for words that are none, UnitError for frequencies.
     """
+    needs(text, str, "wish", "words such as 'most gain'")
     wide = _WIDEST.fullmatch(text)
     match = wide or _WISH.fullmatch(text)
     if match is None:

@@ -16,6 +16,7 @@ from .. import units
 from ..arraytypes import Floats
 from ..errors import EarshotError, UsageError, unknown
 from ..files.design_file import DesignFile
+from ..files.design_text import AnyDesign, as_file
 from ..files.editing import changed
 from .aims import Aims, aims_of, refuse_unknown, unit_measured
 from .asking import Needs, asked_of, names_of, needs_of
@@ -93,7 +94,7 @@ class _Log:
 
 
 def optimise(
-    file: DesignFile,
+    file: AnyDesign,
     names: Sequence[str],
     wishes: Sequence[str | Wish],
     goals: Sequence[str | Goal] = (),
@@ -116,6 +117,7 @@ def optimise(
     Raises UsageError for values, figures and cases there are not and for a global search without ranges, and as `solve`
     does for the design as it is.
     """
+    file = as_file(file)
     began = time.perf_counter()
     if method not in METHODS:
         raise UsageError(f"optimise: {unknown('method', method, METHODS)}")
@@ -290,7 +292,7 @@ class Front:
 
 
 def front(
-    file: DesignFile,
+    file: AnyDesign,
     names: Sequence[str],
     wishes: Sequence[str | Wish],
     goals: Sequence[str | Goal] = (),
@@ -305,6 +307,7 @@ def front(
     Both ends are searched for first; between them the second wish is held at even steps while the first is granted.
     Arguments as for `optimise`. Points that another beats are left out. Raises UsageError unless there are two wishes.
     """
+    file = as_file(file)
     began = time.perf_counter()
     if len(wishes) != 2:
         raise UsageError(f"front: {len(wishes)} wishes; it lies between two, such as 'most gain' and 'least boom'")

@@ -8,6 +8,7 @@ from typing import Any
 
 from ..errors import UsageError, unknown
 from ..files.design_file import DesignFile, FileBuild
+from ..files.design_text import AnyDesign, as_file
 from ..files.study_schema import StudyTable
 from .crew import Crew
 from .fitting import Fitted, fit
@@ -25,8 +26,9 @@ _ONLY = {
 }  # fmt: skip
 
 
-def studies_of(file: DesignFile) -> Mapping[str, StudyTable]:
+def studies_of(file: AnyDesign) -> Mapping[str, StudyTable]:
     """The studies a design file asks for, by name."""
+    file = as_file(file)
     build = file.design.build
     return build.table.study if isinstance(build, FileBuild) else {}
 
@@ -43,9 +45,10 @@ def kind_of(name: str, study: StudyTable) -> str:
 
 
 def planned(
-    file: DesignFile, name: str, *, store: str | Path | None = None, processes: int = 1, cluster: str | None = None
+    file: AnyDesign, name: str, *, store: str | Path | None = None, processes: int = 1, cluster: str | None = None
 ) -> Answer:
     """Answer a study of a design file by its name; raises UsageError for one there is not, and as its kind does."""
+    file = as_file(file)
     there = studies_of(file)
     if name not in there:
         raise UsageError(f"'{file.title}': {unknown('study', name, there)}")

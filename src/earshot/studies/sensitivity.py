@@ -13,7 +13,7 @@ from ..answers.comparing import match_at
 from ..answers.solution import Solution
 from ..answers.solve import solve
 from ..constants import SPEED_OF_LIGHT
-from ..files.design_file import DesignFile
+from ..files.design_text import AnyDesign, as_file
 from ..moments.basis import Basis
 from ..running import report
 from .asking import STEP, Asked, Needs, asked_of, names_of
@@ -27,7 +27,7 @@ Figures = Callable[[Solution, Asked], dict[str, float]]
 
 
 def sensitivities(
-    file: DesignFile,
+    file: AnyDesign,
     names: Sequence[str] = (),
     frequency: str | float | None = None,
     *,
@@ -41,6 +41,7 @@ def sensitivities(
     axial ratio. Of a lone port also of its resonance, MHz: -(∂X/∂v)/(∂X/∂f). Raises UsageError for values and cases
     there are not, and as `solve` does.
     """
+    file = as_file(file)
     asked = asked_of(file, frequency, case)
     chosen = names_of(file, list(names))
     solution = solve(file.design, [asked.hertz], errors=False)

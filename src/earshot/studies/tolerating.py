@@ -16,8 +16,8 @@ import pandas as pd
 from .. import units
 from ..answers.solve import solve
 from ..arraytypes import Bools, Floats
-from ..errors import EarshotError, UsageError
-from ..files.design_file import DesignFile
+from ..errors import EarshotError, UsageError, needs
+from ..files.design_text import AnyDesign, as_file
 from ..running import report
 from .asking import Asked, asked_of, names_of
 from .goals import Goal, goal, known_in
@@ -85,11 +85,13 @@ class _Model:
         return found
 
 
-def spread_of(file: DesignFile, text: str) -> Spread:
+def spread_of(file: AnyDesign, text: str) -> Spread:
     """A spread from its words: "driven = ±0.5 mm", "rod = 1 % rms", "... together" for what strays as one batch.
 
     Raises UsageError for words that are none and values there are not, UnitError for amounts of another kind.
     """
+    file = as_file(file)
+    needs(text, str, "spread", "words such as 'driven = ±0.5 mm'")
     name, sign, told = (piece.strip() for piece in text.partition("="))
     match = _SPREAD.fullmatch(told)
     if not sign or match is None:
@@ -107,7 +109,7 @@ def spread_of(file: DesignFile, text: str) -> Spread:
 
 
 def tolerate(
-    file: DesignFile,
+    file: AnyDesign,
     spreads: Sequence[str | Spread],
     limits: Sequence[str | Goal] = (),
     *,
@@ -122,8 +124,9 @@ def tolerate(
     count: draws. checked: so many of them are solved as well. Raises UsageError for spreads, values and figures there
     are not.
     """
-    own = tuple(spread_of(file, s) if isinstance(s, str) else s for s in spreads)
-    wanted = [goal(g) if isinstance(g, str) else g for g in limits]
+    file = as_file(file)
+    own = tuple(s if isinstance(s, Spread) else spread_of(file, s) for s in spreads)
+    wanted = [g if isinstance(g, Goal) else goal(g) for g in limits]
     if not own:
         raise UsageError("tolerate: say what strays, such as 'driven = ±0.5 mm'")
     units.count(count, "tolerate, draws", 100, 10_000_000)

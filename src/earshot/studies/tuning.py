@@ -13,6 +13,7 @@ from .. import units
 from ..arraytypes import Floats
 from ..errors import ModelError, UsageError
 from ..files.design_file import DesignFile
+from ..files.design_text import AnyDesign, as_file
 from ..files.editing import changed
 from .asking import asked_of, names_of, needs_of
 from .goals import Goal, goal, known_in
@@ -83,7 +84,7 @@ class _Tuner:
 
 
 def tune(
-    file: DesignFile,
+    file: AnyDesign,
     names: Sequence[str],
     goals: Sequence[str | Goal],
     *,
@@ -97,7 +98,8 @@ def tune(
     unless given. most: solves, at most; each is at all frequencies the goals name. store: a folder that keeps them.
     Raises UsageError for values, figures and cases there are not, and as `solve` does for the design as it is.
     """
-    wanted = [goal(g) if isinstance(g, str) else g for g in goals]
+    file = as_file(file)
+    wanted = [g if isinstance(g, Goal) else goal(g) for g in goals]
     if not names or not wanted:
         raise UsageError("tune: name at least one value to change and one goal, such as 'X = 0 at 868 MHz'")
     units.count(most, "tune, most solves", 1, 1000)

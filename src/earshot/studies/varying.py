@@ -23,6 +23,7 @@ from ..answers.solve import solve
 from ..errors import EarshotError, UsageError
 from ..fields.far import FarField
 from ..files.design_file import DesignFile
+from ..files.design_text import AnyDesign, as_file
 from ..files.editing import changed
 from .asking import asked_of
 from .crew import Crew
@@ -102,7 +103,7 @@ def _unit_of(low: str, high: str, kind: str) -> str:
 
 
 def vary(
-    file: DesignFile,
+    file: AnyDesign,
     changes: Sequence[str],
     *,
     sample: int | None = None,
@@ -124,6 +125,7 @@ def vary(
     a folder that keeps every solve; what is there is not solved again. Variants that cannot be solved are missing
     figures and a word. Raises UsageError for changes there cannot be.
     """
+    file = as_file(file)
     split = [_named(text) for text in changes]
     if not split:
         raise UsageError("vary: say what, such as 'driven = 0.90 m to 0.98 m in 9'")
