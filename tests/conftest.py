@@ -1,6 +1,7 @@
 """Shared by all tests: models, the command line in process, and fresh kernels."""
 
 import os
+import subprocess
 import sys
 from pathlib import Path
 
@@ -23,6 +24,17 @@ def pytest_configure():
     for cached in KERNELS.glob("__pycache__/*.nb?"):
         if cached.stat().st_mtime < newest:
             cached.unlink()
+
+
+def pytest_sessionstart(session):
+    # Of the whole suite each worker would compile nearly every kernel for itself, since both meet them at once.
+    whole = session.config.args_source is session.config.ArgsSource.TESTPATHS
+    cold = not any(KERNELS.glob("__pycache__/*.nbi"))
+    if whole and cold and "PYTEST_XDIST_WORKER" not in os.environ:
+        script = Path(__file__).parent / "first_kernels.py"
+        halves = [subprocess.Popen([sys.executable, script, half], stderr=subprocess.DEVNULL) for half in "01"]
+        if any([half.wait() for half in halves]):
+            raise pytest.UsageError("tests/first_kernels.py fails: run it by itself, with 0 and with 1")
 
 
 @pytest.fixture(scope="session")
