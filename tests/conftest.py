@@ -33,7 +33,8 @@ def pytest_sessionstart(session):
     if whole and cold and "PYTEST_XDIST_WORKER" not in os.environ:
         script = Path(__file__).parent / "first_kernels.py"
         halves = [subprocess.Popen([sys.executable, script, half], stderr=subprocess.DEVNULL) for half in "01"]
-        if any([half.wait() for half in halves]):
+        failed = [half.wait() for half in halves]
+        if any(failed):
             raise pytest.UsageError("tests/first_kernels.py fails: run it by itself, with 0 and with 1")
 
 

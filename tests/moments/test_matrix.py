@@ -7,6 +7,7 @@ from models import ONE_METRE, monopole
 import earshot as es
 from earshot.meshing.mesh import MeshRule, mesh
 from earshot.moments.matrix import WireMatrix
+from earshot.moments.operator import Dense
 from earshot.moments.wire_basis import wire_basis
 
 KINDS = {
@@ -92,3 +93,14 @@ def test_a_port_of_no_width_takes_the_current_at_its_node():
     )
     assert narrow.real == pytest.approx(wide.real, rel=5e-3)
     assert narrow.imag > wide.imag
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_factors_multiply_and_solve_as_their_matrix_does(seed):
+    rng = np.random.default_rng(seed)
+    n, columns = int(rng.integers(1, 60)), int(rng.integers(1, 5))
+    half = rng.normal(size=(n, n)) + 1j * rng.normal(size=(n, n))
+    matrix, right = half + half.T, rng.normal(size=(n, columns)) + 1j * rng.normal(size=(n, columns))
+    factors = Dense(matrix.copy()).factors()
+    np.testing.assert_allclose(factors.product(right), matrix @ right, rtol=0, atol=1e-12 * n)
+    np.testing.assert_allclose(factors.product(factors.solve(right)), right, rtol=0, atol=1e-9 * n)

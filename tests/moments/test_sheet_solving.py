@@ -128,7 +128,7 @@ def test_threads_change_nothing(monkeypatch):
 
 def test_a_foot_moved_to_the_neighbouring_mesh_point_changes_nothing():
     """Near the middle of a large plate, where its edges hardly tell the two places apart."""
-    half = np.concatenate([0.0125 * np.arange(7), [0.1, 0.135, 0.18, 0.24, 0.32], 0.42 + 0.1 * np.arange(8)])
+    half = np.concatenate([0.0125 * np.arange(4), [0.055, 0.08, 0.12, 0.18, 0.27], 0.4 + 0.14 * np.arange(5)])
     grid = np.concatenate([-half[:0:-1], half])
     x, y = np.meshgrid(grid, grid, indexing="ij")
     number = np.arange(len(grid) ** 2).reshape(len(grid), len(grid))

@@ -37,6 +37,10 @@ class Factors(Protocol):
         """
         ...
 
+    def product(self, columns: Complexes, /) -> Complexes:
+        """The matrix they are of times columns (functions, columns)."""
+        ...
+
 
 class Operator(Protocol):
     """A symmetric matrix."""
@@ -115,3 +119,16 @@ class Lower:
         from scipy import linalg
 
         return np.asarray(linalg.lu_solve(self.lu, vectors, check_finite=False))
+
+    def product(self, columns: Complexes) -> Complexes:
+        """P L U times columns: as dear as a substitution, where the matrix itself is gone."""
+        from scipy.linalg import blas
+
+        factors, swaps = self.lu
+        found = blas.ztrmm(1.0, factors, columns)
+        found = blas.ztrmm(1.0, factors, found, lower=True, diag=True)
+        for row in range(len(swaps) - 1, -1, -1):
+            other = swaps[row]
+            if other != row:
+                found[[row, other]] = found[[other, row]]
+        return np.asarray(found)

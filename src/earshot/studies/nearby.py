@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -22,6 +23,7 @@ from ..meshing.faces import slabs
 from ..meshing.mesh import mesh
 from ..meshing.sheet_mesh import SheetMesh, sheet_mesh
 from ..moments.basis import Basis
+from ..moments.factors import kept_factors
 from ..moments.formulation import basis_on, formulation
 from ..moments.ports import gap_vectors
 from ..moments.response import Response, impedance_operator, solved_for
@@ -34,8 +36,8 @@ _BESIDE = 0.1
 """How far a vertex may have moved, as a share of its mesh's shortest edge, to be known again."""
 _EXACT, _ASIDE = 1e-9, 1e-3
 """How far off what should be in place may be, over the antenna's size and over how far vertices moved."""
-_FEW = 0.22
-"""Up to what share of the functions the entries of those that moved are filled, each twice, instead of the whole."""
+_FEW = 0.44
+"""Up to what share of the functions the rows of those that moved are filled, instead of the whole, mirrored."""
 _EXACT_PLACE = 1e-13
 _OFF_RIM = 0.1
 """The same of rims, whose vertices a mesh puts down to some 1e-7 of the size."""
@@ -75,7 +77,8 @@ def nearby_all(
             found[number] = one.solution(solution, at)
         else:
             together.append((number, one))
-    _refined(solution, [one for _, one in together], hertz)
+    if together:
+        _refined(solution, [one for _, one in together], hertz)
     found |= {number: one.solution(solution, at) for number, one in together}
     return [found[number] for number in range(len(changes))]
 
@@ -95,8 +98,50 @@ def settled(solution: Solution, hertz: float) -> Solution:
     return solution if found is None else replace(found, record=solution.record)
 
 
-Product = Callable[[Complexes, Complexes], Complexes]
-"""What a matrix makes of columns, given what the solved one made of them."""
+Lost = Callable[[Complexes], Complexes]
+"""The solved matrix times columns."""
+
+
+@dataclass(frozen=True, eq=False)
+class _Whole:
+    """All of a changed antenna's matrix."""
+
+    product: Lost
+
+    def times(self, columns: Complexes, _made: Complexes, _lost: Complexes) -> Complexes:
+        """What it makes of columns."""
+        return self.product(columns)
+
+    def held(self, columns: Complexes) -> Complexes:
+        """What of columns goes to the solved matrix first: nothing."""
+        return columns[:, :0]
+
+
+@dataclass(frozen=True, eq=False)
+class _Partly:
+    """Of a changed antenna's matrix the rows of the functions that moved, and what is inside its wires and was."""
+
+    moved: Ints
+    rows: Complexes
+    inside: Any
+    before: Any
+
+    def held(self, columns: Complexes) -> Complexes:
+        """Columns with nothing but what moved."""
+        found = np.zeros_like(columns)
+        found[self.moved] = columns[self.moved]
+        return found
+
+    def times(self, columns: Complexes, made: Complexes, lost: Complexes) -> Complexes:
+        """What it makes of columns, of which the solved matrix made so much; lost: and so much of what moved."""
+        found = made - lost
+        if self.before is not None:
+            found -= self.before @ (columns - self.held(columns))
+        found += self.rows.T @ columns[self.moved]
+        found[self.moved] = self.rows @ columns
+        if self.inside is not None:
+            found += self.inside @ columns
+        return found
 
 
 @dataclass
@@ -106,14 +151,14 @@ class _Aside:
     antenna: Antenna
     basis: Basis
     vectors: Complexes
-    times: Product
+    matrix: _Whole | _Partly
     known: Complexes
     made: Complexes
     left: float = np.inf
 
-    def rest(self) -> Complexes | None:
-        """What is left to be made good; nothing where it is little, or grows."""
-        rest = self.vectors - self.times(self.known, self.made)
+    def rest(self, lost: Complexes) -> Complexes | None:
+        """What is left to be made good; nothing where it is little, or grows. lost: see `_Partly.times`."""
+        rest = self.vectors - self.matrix.times(self.known, self.made, lost)
         before, self.left = self.left, float(np.abs(rest).max())
         return None if self.left <= _CLOSE or self.left > 0.5 * before else rest
 
@@ -131,16 +176,40 @@ class _Aside:
 
 def _refined(solution: Solution, asides: Sequence[_Aside], hertz: float) -> None:
     """Bring currents to their end, all columns in one substitution."""
-    waiting = list(asides)
+    own = solution.response
+    waiting, solved = list(asides), _solved_matrix(solution, asides, hertz)
     for _ in range(_ROUNDS):
-        rests = [(one, rest) for one in waiting if (rest := one.rest()) is not None]
+        held = [one.matrix.held(one.known) for one in waiting]
+        lost = np.split(solved(np.concatenate(held, axis=1)), np.cumsum([h.shape[1] for h in held])[:-1], axis=1)
+        rests = [(one, rest) for one, part in zip(waiting, lost, strict=True) if (rest := one.rest(part)) is not None]
         if not rests:
             return
         columns = np.concatenate([rest for _, rest in rests], axis=1)
-        steps = solved_for(solution.antenna, solution.response.basis, hertz, columns, method=solution.response.method)
+        steps = solved_for(solution.antenna, own.basis, hertz, columns, method=own.method)
         for (one, rest), step in zip(rests, np.split(steps, len(rests), axis=1), strict=True):
             one.known, one.made = one.known + step, one.made + rest
         waiting = [one for one, _ in rests]
+
+
+def _solved_matrix(solution: Solution, asides: Sequence[_Aside], hertz: float) -> Lost:
+    """The solved matrix times columns that have nothing but what moved somewhere: by its factors, or by such rows."""
+    antenna, basis = solution.antenna, solution.response.basis
+    moved = [one.matrix.moved for one in asides if isinstance(one.matrix, _Partly)]
+    if not moved:
+        return lambda columns: columns
+    factors = kept_factors(antenna, basis, hertz)
+    if factors is not None and factors.way == "dense":
+        return factors.product
+    # What iterations multiply by is not exact: it would be seen in small differences.
+    some, inside = np.unique(np.concatenate(moved)), wire_terms(antenna, basis.wires, hertz)
+    rows = formulation(antenna.medium).rows(basis, hertz, some)
+    assert rows is not None
+
+    def product(columns: Complexes) -> Complexes:
+        found = rows.T @ columns[some]
+        return found if inside is None else found + inside @ columns
+
+    return product
 
 
 def _currents(solution: Solution, hertz: float, vectors: Complexes) -> Complexes:
@@ -152,38 +221,21 @@ def _currents(solution: Solution, hertz: float, vectors: Complexes) -> Complexes
     return solved_for(solution.antenna, own.basis, hertz, vectors, method=own.method)
 
 
-def _whole(antenna: Antenna, basis: Basis, at: float, method: str) -> Product:
-    """By the whole matrix of a changed antenna."""
-    operator = impedance_operator(antenna, basis, at, method)
-    return lambda columns, _: operator.product(columns)
+def _whole(antenna: Antenna, basis: Basis, at: float, method: str) -> _Whole:
+    """The whole matrix of a changed antenna."""
+    return _Whole(impedance_operator(antenna, basis, at, method).product)
 
 
-def _partly(solution: Solution, antenna: Antenna, basis: Basis, at: float) -> Product | None:
-    """By what the matrix of a changed antenna has more than the solved one, where few functions moved; else None."""
+def _partly(solution: Solution, antenna: Antenna, basis: Basis, at: float) -> _Partly | None:
+    """What the matrix of a changed antenna has other than the solved one, where few functions moved; else None."""
     own = solution.response.basis
     moved = _moved(own, basis)
     if moved is None or len(moved) > _FEW * basis.size:
         return None
-    way = formulation(antenna.medium)
-    rows, before = way.rows(basis, at, moved), way.rows(own, at, moved)
-    if rows is None or before is None:
+    rows = formulation(antenna.medium).rows(basis, at, moved)
+    if rows is None:
         return None
-    rows -= before
-    # What moved is among both rows and columns: there it would count twice.
-    twice = rows[:, moved].T.copy()
-    inside = [wire_terms(a, b.wires, at) for a, b in ((antenna, basis), (solution.antenna, own))]
-
-    def product(columns: Complexes, made: Complexes) -> Complexes:
-        found = made.copy()
-        found[moved] += rows @ columns
-        found += rows.T @ columns[moved]
-        found[moved] -= twice @ columns[moved]
-        for term, sign in zip(inside, (1.0, -1.0), strict=True):
-            if term is not None:
-                found += sign * (term @ columns)
-        return found
-
-    return product
+    return _Partly(moved, rows, wire_terms(antenna, basis.wires, at), wire_terms(solution.antenna, own.wires, at))
 
 
 def _moved(one: Basis, other: Basis) -> Ints | None:
