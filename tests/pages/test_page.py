@@ -191,6 +191,19 @@ def test_what_is_pointed_at_before_it_is_drawn_answers(open_page, tag_page):
 
 
 @needs_browser
+@pytest.mark.parametrize("size", SIZES)
+def test_nothing_moves_while_charts_are_drawn(open_page, tag_page, size):
+    page = open_page(tag_page, size)
+    tall = "document.documentElement.scrollHeight"
+    before = page(tall)
+    charts = page.page.locator(".chart svg")
+    for n in range(charts.count()):
+        charts.nth(n).scroll_into_view_if_needed()
+        expect(charts.nth(n).locator("path, circle").first).to_be_attached()
+    assert abs(page(tall) - before) < 2 * charts.count()
+
+
+@needs_browser
 def test_variants_lie_over_one_another(open_page, variants):
     page = open_page(variants)
     assert page.page.title() == "Tag receiver, two ways"

@@ -66,7 +66,9 @@ const Charts = (() => {
           this.tools.append(button);
         }
       }
-      this.svg = select(this.holder).append("svg").attr("role", "img").attr("tabindex", 0).attr("aria-label", title);
+      // Its place is kept before it is drawn, so that nothing moves from under a pointer while the page is scrolled.
+      this.svg = select(this.holder).append("svg").attr("role", "img").attr("tabindex", 0).attr("aria-label", title)
+        .style("aspect-ratio", `1 / ${ratio}`);
       const node = this.svg.node();
       node.addEventListener("pointermove", (event) => this.look(event));
       node.addEventListener("pointerdown", (event) => this.look(event));
@@ -122,6 +124,7 @@ const Charts = (() => {
         ? Math.min(this.width * this.ratio, window.innerHeight - 170) : this.width * this.ratio);
       const look = theme();
       this.svg.attr("viewBox", `0 0 ${this.width} ${this.height}`).attr("width", this.width).attr("height", this.height)
+        .style("aspect-ratio", `${this.width} / ${this.height}`)
         .attr("xmlns", "http://www.w3.org/2000/svg").attr("font-family", "system-ui, sans-serif").attr("font-size", 12);
       this.svg.selectAll("*").remove();
       this.told = this.draw(this.svg, this.width, this.height, look) || { rows: () => [] };
