@@ -1,6 +1,6 @@
 """Impedances, lines and fixtures; networks of ports; circuits of parts."""
 
-from .description.strip_parts import corner, open_end, open_extension, trace_circuit
+from .description.strip_parts import corner, laid_out, open_end, open_extension, trace_circuit
 from .description.strips import strip, strip_pair, strip_pair_sizes
 from .network.amplifier import Amplifier, amplifier
 from .network.assembly import Circuit, Placed
@@ -86,6 +86,7 @@ __all__ = [
     "impedance",
     "in_series",
     "isolator",
+    "laid_out",
     "line",
     "line_fixture",
     "matches",

@@ -6,7 +6,17 @@ import numpy as np
 import pytest
 
 import earshot as es
-from earshot.circuits import corner, open_extension, solve_circuit, strip, trace_circuit
+from earshot.circuits import (
+    Circuit,
+    Placed,
+    corner,
+    laid_out,
+    line,
+    open_extension,
+    solve_circuit,
+    strip,
+    trace_circuit,
+)
 from earshot.shapes import meander_points, mitre, trace
 
 H = 1.575e-3
@@ -24,6 +34,101 @@ def way(rng, count, step=0.05):
 
 def straight():
     return trace_circuit(trace([(0, 0, H), (0.1, 0, H)], 3e-3), BOARD, "5 GHz")
+
+
+def laid(length, **how):
+    """Between places 25 mm apart."""
+    return laid_out(strip(BOARD, "2 mm", "5 GHz"), length, [(0, 0, H), ("25 mm", 0, H)], **how)
+
+
+@pytest.mark.parametrize("seed", range(24))
+def test_a_line_of_a_circuit_laid_out_turns_the_phase_as_it_does(seed):
+    """Corner by corner through the circuit of its metal, of any width, length and way."""
+    rng = np.random.default_rng(seed)
+    hertz = rng.uniform(3e9, 6e9)
+    kind = strip(BOARD, rng.uniform(0.6, 2.5) * H, hertz)
+    rounded = bool(rng.random() < 0.4)
+    how = {"radius": rng.uniform(0.6, 1.5) * kind.width} if rounded else {"mitre": rng.choice([0.0, 0.5])}
+    turns = int(rng.integers(1, 4))
+    points = [(0.0, 0.0, H), *((0.05 * (n // 2 + n % 2), 0.05 * (n // 2), H) for n in range(1, turns + 1))]
+    apart = 2.2 * kind.width + 2.0 * how.get("radius", 0.0)
+    length = 0.05 * turns + rng.uniform(0.01, 0.02)
+    metal = laid_out(kind, length, points, room=0.02, apart=apart, **how)
+    with pytest.raises(es.UsageError, match="way lacks"):
+        laid_out(kind, length, points, **how)
+    alone = Circuit({"line": Placed(line(kind, length), ["one", "two"])}, ["one", "two"])
+    made, meant = (
+        solve_circuit(circuit, hertz, kind.characteristic(hertz)).matrices[0, 1, 0]
+        for circuit in (trace_circuit(metal, BOARD, hertz), alone)
+    )
+    # Corners that are left whole send something back and forth.
+    assert abs(np.degrees(np.angle(made / meant))) < (6.0 if how.get("mitre") == 0.0 else 1.0)
+
+
+LAID = """
+title = "A patch and the line before it"
+frequency = "5 GHz"
+[values]
+late = "200 deg"
+[dielectrics.it]
+permittivity = 2.2
+[[layer]]
+thickness = "1.575 mm"
+of = "it"
+[sheet.way]
+trace = {{ line = "{line}", points = ["0, 0, 1.575 mm", "20 mm, 0, 1.575 mm"], {more} }}
+[wire.pin]
+radius = "0.3 mm"
+points = ["1 mm, 0, 0", "1 mm, 0, 1.575 mm"]
+[port.feed]
+on = "pin"
+at = 0
+[circuit]
+inputs = ["in"]
+[circuit.part.late]
+line = {{ strip = "3 mm", turn = "late" }}
+nodes = ["in", "feed"]
+[circuit.part.bare]
+line = {{ impedance = "50 ohm", length = "5 mm" }}
+nodes = ["in", "aside"]
+[circuit.part.end]
+to_ground = "50 ohm"
+nodes = ["aside"]
+"""
+HAIRPINS = 'meanders = [{ room = "9 mm", apart = "5 mm" }]'
+
+
+def test_a_file_lays_out_a_line_of_its_circuit(tmp_path):
+    place = tmp_path / "late.toml"
+    place.write_text(LAID.format(line="late", more=HAIRPINS))
+    file = es.read_design(place)
+    (sheet,) = file.design.antenna.sheets
+    kind = strip(es.Stack([es.Layer(H, es.Dielectric("it", 2.2))]), 3e-3, "5 GHz")
+    length = math.radians(200) / kind.propagation(5e9).imag
+    there = laid_out(kind, length, [(0, 0, H), (0.02, 0, H)], room="9 mm", apart="5 mm")
+    np.testing.assert_allclose(sheet.surface.bounds, there.bounds, atol=1e-9)
+    assert sheet.surface.outline.area == pytest.approx(there.outline.area, rel=1e-6)
+    # Another turn, and the metal follows.
+    longer = file.design.with_(late="230 deg").antenna.sheets[0]
+    assert longer.surface.outline.area > 1.05 * sheet.surface.outline.area
+
+
+@pytest.mark.parametrize(
+    ("line", "more", "says"),
+    [
+        ("lade", HAIRPINS, "there is no strip of the circuit 'lade'.*late"),
+        ("bare", HAIRPINS, "there is no strip of the circuit 'bare'"),
+        ("late", "meanders = []", r"sheet.way.*the way lacks .* \(room\)"),
+        ("late", HAIRPINS + ', width = "3 mm"', "give its width, its impedance or its line, one of them"),
+        ("late", HAIRPINS.replace("room", 'longer = "3 mm", room'), "of a line one, without longer and turn"),
+        ("late", 'corners = "round"', "is not mitred, whole or a number"),
+    ],
+)
+def test_what_is_wrong_with_a_line_laid_out_is_told(tmp_path, line, more, says):
+    place = tmp_path / "late.toml"
+    place.write_text(LAID.format(line=line, more=more))
+    with pytest.raises(es.DesignFileError, match=says):
+        es.read_design(place)
 
 
 @pytest.mark.parametrize("seed", range(8))
@@ -89,6 +194,12 @@ def test_meanders_are_as_long_as_asked(seed):
         (lambda: corner(strip(BOARD, "20 mm", "5 GHz")), "outside 0.2 to 6"),
         (lambda: trace_circuit(es.shapes.plate(1, 1), BOARD, "5 GHz"), "is no trace"),
         (lambda: solve_circuit(straight(), "9 GHz"), "outside"),
+        (lambda: laid("10 mm"), r"way is as long as 25 mm of the strip, the line only 10 mm: bring its ends nearer"),
+        (lambda: laid("40 mm"), r"lacks 15 mm of the line's 40 mm: say how far aside hairpins may go \(room\)"),
+        (lambda: laid("40 mm", room="1 mm", apart="4 mm"), "hairpins 1 mm aside .* make nothing longer"),
+        (lambda: laid("40 mm", room="8 mm", apart="4 mm", leg=2), "no leg 2 of 1"),
+        (lambda: laid("400 mm", room="8 mm", apart="4 mm"), "hairpins 0.004 m apart need"),
+        (lambda: laid_out(es.circuits.coaxial("1 mm", "3 mm"), 1, [(0, 0, 0), (1, 0, 0)]), "give a strip, as strip"),
     ],
 )  # fmt: skip
 def test_mistakes_are_named(make, says):

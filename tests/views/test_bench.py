@@ -119,6 +119,37 @@ def test_results_are_shown_and_drawn_without_solving(run, bench, tmp_path, no_so
     assert {v["name"] for v in table["values"]} >= {"driven", "rod"}
 
 
+def test_one_figure_goes_into_a_file_of_its_kind(run, bench, tmp_path, no_solving):
+    results = bench / "solved/results.nc"
+    for ending, begins in ((".svg", b"<?xml"), (".pdf", b"%PDF"), (".png", b"\x89PNG")):
+        status, out, _ = run("plot", results, "vswr", "--out", tmp_path / f"new/curve{ending}")
+        assert (status, out.strip()) == (0, str(tmp_path / f"new/curve{ending}"))
+        assert (tmp_path / f"new/curve{ending}").read_bytes().startswith(begins)
+    assert len(list((tmp_path / "new").iterdir())) == 3
+    status, _, err = run("plot", results, "vswr", "smith", "--out", tmp_path / "two.png")
+    assert status == 2
+    assert "two.png: a file holds one figure: name which" in err
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        ["solve", "TAG", "--out", "FILE.nc"],
+        ["vary", "TAG", "driven = 0.9 m; 0.95 m", "--out", "FILE.csv"],
+        ["optimise", "TAG", "driven", "--wish", "most gain", "--out", "FILE.toml"],
+        ["compare", "TAG", "CURVE", "--out", "FILE.csv"],
+        ["demo", "--out", "FILE.png"],
+    ],
+)
+def test_folders_are_not_called_like_files(run, bench, tmp_path, no_solving, words):
+    files = {"TAG": bench / "tag.toml", "CURVE": bench / "roof.csv"}
+    words = [tmp_path / w if w.startswith("FILE") else files.get(w, w) for w in words]
+    status, _, err = run(*words)
+    assert status == 2
+    assert "goes into a folder" in err
+    assert not list(tmp_path.iterdir())
+
+
 def test_a_damaged_results_file_is_a_message(run, bench, tmp_path):
     whole = (bench / "solved/results.nc").read_bytes()
     (tmp_path / "cut.nc").write_bytes(whole[:-3000])

@@ -7,6 +7,7 @@ metal beside it. Where that matters a piece of metal is solved, freed of its por
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,12 +19,15 @@ from ..media.stack import Stack
 from ..network.assembly import Circuit, Placed
 from ..network.components import EndPart, Passive, line, stub, two_by_two
 from ..network.elements import open_circuit
+from .parts import Length
 from .strips import StripType, strip
 from .surfaces import Surface
-from .traces import Strip, turns_of
+from .traces import Strip, meander_points, trace, turns_of
+from .traces import mitre as best_mitre
 
 _PERMITTIVITIES = (2.0, 10.4)
 _RIGHT = math.radians(1.0)
+_SAME = 1e-9
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,21 +115,95 @@ def trace_circuit(surface: Surface, stack: Stack, frequency: str | float) -> Cir
     if not isinstance(shape, Strip):
         raise UsageError(f"trace_circuit: a {surface.kind} is no trace")
     hertz = units.frequency(frequency)
-    points, turns = np.array(shape.points), turns_of(np.array(shape.points))
-    legs = np.linalg.norm(np.diff(points, axis=0), axis=1)
     kinds = {width: strip(stack, width, hertz) for width in set(shape.widths)}
+    corners = _corners(shape)
     ends: list[tuple[str, object]] = []
-    for n, (long, width) in enumerate(zip(legs.tolist(), shape.widths, strict=True)):
-        kind = kinds[width]
-        for turn in (abs(float(turns[m])) for m in (n - 1, n) if 0 <= m < len(turns)):
-            if shape.radius > 0.0 and turn > 1e-9:
-                long += shape.radius * (0.5 * turn - math.tan(0.5 * turn))
-            elif abs(turn - 0.5 * math.pi) < _RIGHT:
-                long -= 0.5 * width
-        ends.append((f"leg {n + 1}", line(kind, max(long, 0.0))))
-        here = abs(float(turns[n])) if n < len(turns) else 0.0
-        if shape.radius == 0.0 and abs(here - 0.5 * math.pi) < _RIGHT:
-            ends.append((f"corner {n + 1}", corner(kind, mitred=shape.mitre > 0.0)))
+    for n, (long, width) in enumerate(zip(_straight(shape), shape.widths, strict=True)):
+        ends.append((f"leg {n + 1}", line(kinds[width], max(long, 0.0))))
+        if n in corners:
+            ends.append((f"corner {n + 1}", corner(kinds[width], mitred=shape.mitre > 0.0)))
     nodes = ["one", *(f"n{n}" for n in range(1, len(ends))), "two"]
     placed = {name: Placed(part, nodes[n : n + 2]) for n, (name, part) in enumerate(ends)}  # type: ignore[arg-type]
     return Circuit(placed, ["one", "two"])
+
+
+def _corners(shape: Strip) -> list[int]:
+    """After which legs a trace has a right-angled corner."""
+    turns = np.abs(turns_of(np.array(shape.points)))
+    return [] if shape.radius else np.flatnonzero(np.abs(turns - 0.5 * math.pi) < _RIGHT).tolist()
+
+
+def _straight(shape: Strip) -> list[float]:
+    """How long legs are, metres: up to the inner sides of corners, and half of every bend with either leg."""
+    points = np.array(shape.points)
+    legs, turns = np.linalg.norm(np.diff(points, axis=0), axis=1), np.abs(turns_of(points))
+    bent = np.zeros(len(turns))
+    if shape.radius:
+        bent = shape.radius * (0.5 * turns - np.tan(0.5 * turns))
+    for n in _corners(shape):
+        bent[n] = -0.5 * shape.widths[n]
+    return (legs + np.append(bent, 0.0) + np.append(0.0, bent)).tolist()  # type: ignore[no-any-return]
+
+
+def laid_out(
+    kind: StripType,
+    length: Length,
+    points: Sequence[Sequence[Length]],
+    *,
+    leg: int = 1,
+    room: Length | None = None,
+    apart: Length | None = None,
+    mitre: float | None = None,
+    radius: Length = 0.0,
+) -> Surface:
+    """A strip line of a circuit as metal: the trace along a way that turns the phase as the line does.
+
+    points: of the way's centre line, x, y, z. What it lacks hairpins on one leg make up, counted from 1, which go so
+    far aside and have their arms so far apart. Right-angled corners are as long as `corner` says at the strip's own
+    frequency; arms of hairpins are taken not to see one another. mitre: as the board wants it unless given; radius: of
+    bends instead of corners. Raises UsageError for a way that is longer than the line, for hairpins that do not fit,
+    and as `trace` and `corner` do.
+    """
+    needs(kind, StripType, "laid_out", "a strip, as strip(board, width, frequency) makes it")
+    assert kind.stack is not None
+    long, bend = units.length(length, "laid_out, length"), units.length(radius, "laid_out, radius")
+    if mitre is None:
+        mitre = 0.0 if bend else best_mitre(kind.width, kind.stack.level or kind.stack.thickness)
+    way = list(points)
+    plain = trace(way, kind.width, mitre=mitre, radius=bend)
+    assert isinstance(plain.shape, Strip)
+    corners = len(_corners(plain.shape))
+    there = sum(_straight(plain.shape)) + (corners * _corner_length(kind, mitre > 0.0) if corners else 0.0)
+    lacking = long - there
+    if abs(lacking) <= _SAME * long:
+        return plain
+    if lacking < 0.0:
+        raise UsageError(
+            f"laid_out: the way is as long as {units.engineering(there, 'm')} of the strip, the line only "
+            f"{units.engineering(long, 'm')}: bring its ends nearer to one another, or lengthen the line by a turn"
+        )
+    if room is None or apart is None:
+        raise UsageError(
+            f"laid_out: the way lacks {units.engineering(lacking, 'm')} of the line's {units.engineering(long, 'm')}: "
+            "say how far aside hairpins may go (room) and how far apart their arms are (apart)"
+        )
+    if not 1 <= leg < len(way):
+        raise UsageError(f"laid_out: there is no leg {leg} of {len(way) - 1}")
+    # What one of a hairpin's four corners adds to the length of its centre line.
+    turned = bend * (0.5 * math.pi - 2.0) if bend else _corner_length(kind, mitre > 0.0) - kind.width
+    aside = units.length(room, "laid_out, room")
+    if aside <= max(-2.0 * turned, 0.0):
+        raise UsageError(
+            f"laid_out: hairpins {units.engineering(aside, 'm')} aside (room) make nothing longer, since corners cut "
+            f"them short: give more than {units.engineering(max(-2.0 * turned, 0.0), 'm')}"
+        )
+    count = math.ceil(lacking / (2.0 * aside + 4.0 * turned) - 1e-9)
+    way[leg - 1 : leg + 1] = meander_points(way[leg - 1], way[leg], lacking - 4 * count * turned, aside, apart)
+    return trace(way, kind.width, mitre=mitre, radius=bend)
+
+
+def _corner_length(kind: StripType, mitred: bool) -> float:
+    """The length of strip, metres, that turns the phase as much as a corner between its planes."""
+    hertz = np.array([kind.centre])
+    through = corner(kind, mitred=mitred).scattering(hertz, kind.characteristic(kind.centre))[0, 1, 0]
+    return float(-np.angle(through) / kind.propagation(kind.centre).imag)

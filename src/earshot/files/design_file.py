@@ -211,7 +211,7 @@ def built(texts: Texts, table: DesignTable, names: Quantities, metals: Any, medi
     before = texts.stumbles
     parts = {**table.wire, **table.sheet}
     sheets: list[Sheet] = []
-    texts.medium = medium
+    texts.medium, texts.feed = medium, {} if table.circuit is None else table.circuit.part
     with texts.gathering("layer"):
         names = with_faces(texts, names, medium)
     for name, wire in table.wire.items():

@@ -40,6 +40,8 @@ _MADE: dict[str, Callable[..., Part]] = {
 _KINDS = {"impedance": "resistance", "balanced_impedance": "resistance", "angle": "angle", "saturated": "power",
           "frequency": "frequency", "error": "angle"}  # fmt: skip
 """What a word is a quantity of, where it is no plain number."""
+Reader = Callable[[Any, str, str], float]
+"""Reads an amount of a kind, said somewhere."""
 _COUNTS = ("bits", "ways", "state", "arms", "elements")
 _MOST = 4096
 _NUMBER = "#"
@@ -213,7 +215,7 @@ def _made(texts: Texts, what: str, make: Callable[..., Part], words: Mapping[str
         raise DesignFileError(f"{texts.name}: {what}: {problem}") from None
 
 
-def _words(said: Table, what: str, read: Callable[[Any, str, str], float]) -> dict[str, Any]:
+def _words(said: Table, what: str, read: Reader) -> dict[str, Any]:
     """What a part is made by; what is not given is left to it."""
     found: dict[str, Any] = {}
     for name, value in said:
@@ -228,7 +230,7 @@ def _words(said: Table, what: str, read: Callable[[Any, str, str], float]) -> di
     return found
 
 
-def _element(texts: Texts, said: str | ElementTable, what: str, read: Callable[[Any, str, str], float]) -> Impedance:
+def _element(texts: Texts, said: str | ElementTable, what: str, read: Reader) -> Impedance:
     if isinstance(said, str):
         return read_impedance(said, what, read, texts.file)
     plain = ImpedanceTable(**{k: v for k, v in said if k in ImpedanceTable.model_fields})
@@ -242,22 +244,26 @@ def _element(texts: Texts, said: str | ElementTable, what: str, read: Callable[[
         raise DesignFileError(f"{texts.name}: {what}: {problem}") from None
 
 
-def _line(texts: Texts, said: RunTable, what: str, read: Callable[[Any, str, str], float], medium: Medium) -> Part:
-    kind = _run(texts, said, what, read, medium)
-    if (said.length is None) == (said.turn is None):
-        raise DesignFileError(f"{texts.name}: {what}: give its length or its turn, one of them")
-    if said.length is not None:
-        long = read(said.length, "length", f"{what}.length")
-    else:
-        assert texts.frequency is not None
-        long = read(said.turn, "angle", f"{what}.turn") / kind.propagation(texts.frequency).imag
+def _line(texts: Texts, said: RunTable, what: str, read: Reader, medium: Medium) -> Part:
+    kind, long = run_of(texts, said, what, read, medium)
     if isinstance(said, RunToEndTable):
         end = read_impedance(said.end, f"{what}.end", read, texts.file)
         return _made(texts, what, stub, {"kind": kind, "length": long, "end": end})
     return _made(texts, what, line, {"kind": kind, "length": long})
 
 
-def _run(texts: Texts, said: RunTable, what: str, read: Callable[[Any, str, str], float], medium: Medium) -> LineType:
+def run_of(texts: Texts, said: RunTable, what: str, read: Reader, medium: Medium) -> tuple[LineType, float]:
+    """What a length of line is, and how long, metres."""
+    kind = _run(texts, said, what, read, medium)
+    if (said.length is None) == (said.turn is None):
+        raise DesignFileError(f"{texts.name}: {what}: give its length or its turn, one of them")
+    if said.length is not None:
+        return kind, read(said.length, "length", f"{what}.length")
+    assert texts.frequency is not None
+    return kind, read(said.turn, "angle", f"{what}.turn") / kind.propagation(texts.frequency).imag
+
+
+def _run(texts: Texts, said: RunTable, what: str, read: Reader, medium: Medium) -> LineType:
     if said.strip is None:
         return line_kind(said, what, read)
     if any(getattr(said, key) is not None for key in ("impedance", "two_wire", "coaxial")):

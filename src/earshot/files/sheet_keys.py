@@ -14,14 +14,16 @@ from ..description.design import Quantities
 from ..description.round_shapes import Annulus, Cone, Cylinder, Disk, Paraboloid, Sphere
 from ..description.shapes import Box, Plate, Polygon, Shape, Triangles
 from ..description.sheets import Sheet
-from ..description.strips import strip
+from ..description.strip_parts import laid_out
+from ..description.strips import StripType, strip
 from ..description.surfaces import Surface
 from ..description.traces import Strip
-from ..errors import DesignFileError
+from ..errors import DesignFileError, UsageError, unknown
 from ..media.metals import Metal
 from ..media.stack import Stack
 from ..media.strip_line import strip_width
-from .sheet_schema import MeanderTable, SheetTable, SurfaceTable
+from .feed_keys import run_of
+from .sheet_schema import MeanderTable, SheetTable, SurfaceTable, TraceTable
 from .texts import Texts
 from .triangles import read_triangles
 
@@ -52,10 +54,12 @@ def _rings_table(surface: Surface) -> dict[str, Any]:
 def _read_trace(texts: Texts, here: str, table: Any, names: Quantities) -> Surface:
     points = [tuple(texts.point(p, f"{here}.points", names)) for p in table.points]
     board = texts.board_at(points[0][2])
-    if (table.width is None) == (table.impedance is None):
-        raise DesignFileError(f"{texts.name}: {here}: give its width or its impedance, one of them")
+    if [table.width, table.impedance, table.line].count(None) != 2:
+        raise DesignFileError(f"{texts.name}: {here}: give its width, its impedance or its line, one of them")
     if isinstance(table.corners, str) and table.corners not in ("mitred", "whole"):
         raise DesignFileError(f"{texts.name}: {here}.corners: '{table.corners}' is not mitred, whole or a number")
+    if table.line is not None:
+        return _laid_out(texts, here, table, points, names)
     several = isinstance(table.width or table.impedance, list)
     said = (table.width or table.impedance) if several else [table.width or table.impedance]
     if table.width is not None:
@@ -80,6 +84,36 @@ def _read_trace(texts: Texts, here: str, table: Any, names: Quantities) -> Surfa
     if table.corners == "mitred" and not radius and board is not None:
         cut = traces.mitre(min(widths), board.level or board.thickness)
     return traces.trace(points, widths, mitre=cut, radius=radius)
+
+
+def _laid_out(texts: Texts, here: str, table: TraceTable, points: list[Any], names: Quantities) -> Surface:
+    strips = [name for name, part in texts.feed.items() if part.line is not None and part.line.strip is not None]
+    if table.line not in strips:
+        raise DesignFileError(f"{texts.name}: {here}.line: {unknown('strip of the circuit', str(table.line), strips)}")
+    part = texts.feed[table.line]
+    if part.count is not None:
+        raise DesignFileError(f"{texts.name}: {here}.line: '{table.line}' is several lines: give this one its own part")
+
+    def read(said: Any, kind: str, what: str) -> float:
+        return texts.quantity(said, kind, what, names)
+
+    kind, long = run_of(texts, part.line, f"circuit.part.{table.line}.line", read, texts.medium)
+    where: dict[str, Any] = {}
+    for bend in table.meanders:
+        if where or bend.longer is not None or bend.turn is not None:
+            raise DesignFileError(
+                f"{texts.name}: {here}.meanders: of a line one, without longer and turn: it has a length"
+            )
+        where = {"leg": bend.leg, "room": read(bend.room, "length", f"{here}.meanders.room"),
+                 "apart": read(bend.apart, "length", f"{here}.meanders.apart")}  # fmt: skip
+    if table.radius is not None:
+        where["radius"] = read(table.radius, "length", f"{here}.radius")
+    if not isinstance(table.corners, str):
+        where["mitre"] = table.corners
+    elif table.corners == "whole":
+        where["mitre"] = 0.0
+    assert isinstance(kind, StripType)
+    return laid_out(kind, long, points, **where)
 
 
 def _longer(
@@ -214,7 +248,12 @@ def _surface(texts: Texts, place: str, table: SurfaceTable, names: Quantities) -
         raise DesignFileError(f"{texts.name}: {place}: give exactly one of {', '.join(KEYS)}; {len(given)} are there")
     # A file's unit is beside its name.
     own = table if given[0] == "file" else getattr(table, given[0])
-    return KEYS[given[0]].read(texts, f"{place}.{given[0]}", own, names)
+    try:
+        return KEYS[given[0]].read(texts, f"{place}.{given[0]}", own, names)
+    except UsageError as problem:
+        if str(problem).startswith(f"{texts.name}: "):
+            raise
+        raise DesignFileError(f"{texts.name}: {place}: {problem}") from None
 
 
 def sheet_table(sheet: Sheet) -> dict[str, Any]:

@@ -130,7 +130,7 @@ class MeanderTable(Table):
 
 
 class TraceTable(Table):
-    """A strip along a centre line: exactly one of `width` and `impedance`."""
+    """A strip along a centre line: exactly one of `width`, `impedance` and `line`."""
 
     points: list[Text]
     """Of the centre line, each "x, y, z", on one level."""
@@ -138,6 +138,9 @@ class TraceTable(Table):
     """Of the strip, or of every leg."""
     impedance: str | float | list[str | float] | None = None
     """Instead: the width that has this impedance on this file's board at the file's frequency."""
+    line: Text | None = None
+    """Instead: a strip of this file's circuit, by its part's name, to be laid out: as wide, and as long electrically.
+    What the way lacks hairpins make up, where one of `meanders` says so."""
     corners: Text | float = "mitred"
     """Right-angled ones are "mitred" as the board wants it, left "whole", or cut by this share of their diagonal."""
     radius: str | float | None = None

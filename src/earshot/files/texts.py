@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -38,7 +39,7 @@ class Texts:
 
     name: of the file. folder: where the files it names are. frequency: where "lambda" is measured, as text. faults:
     places already known to be wrong; what follows from them is not told again, but counts among the stumbles. tables:
-    texts of files it names, by name, that are not in the folder. medium: once it is known.
+    texts of files it names, by name, that are not in the folder. medium: once it is known. feed: parts of its circuit.
     """
 
     def __init__(
@@ -53,6 +54,7 @@ class Texts:
         self.faults, self.stumbles = list(faults), 0
         self.frequency: float | None = None
         self.medium: Medium = FreeSpace()
+        self.feed: Mapping[str, Any] = {}
         with self.gathering("frequency"):
             hertz = self.quantity(frequency, "frequency", "frequency")
             if hertz <= 0.0:

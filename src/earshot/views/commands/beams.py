@@ -16,7 +16,6 @@ from ...answers.cases import Cut
 from ...arrays.measures import grating_lobes
 from ...arrays.trials import Trials
 from ...fields.directions import unit_vectors
-from ...files.atomic import folder as make_folder
 from ...files.atomic import stem_of
 from ...files.formats import write
 from ...files.ideal_array import IdealArray, IdealBeam, ideal_array
@@ -25,7 +24,7 @@ from ...units import engineering
 from ..beam_screen import beam_screen
 from ..figures import planes_of
 from ..tables import beam_table, link_table, lobe_table, trial_table
-from .options import DesignPath, Everything, Format, Json, Sets, known_format, load
+from .options import DesignPath, Everything, Format, Json, Sets, known_format, load, out_folder
 from .plot import save_figures
 from .screen import complain, paragraphs, progress, show, show_json
 
@@ -64,7 +63,7 @@ def beams(
         tried = {b.name: array.trials(b) for b in array.beams}
         link = array.link(array.beams[0])
     if out is not None:
-        make_folder(out)
+        out_folder(out)
         written = [*save_figures(dict(_figures(array, tried, link)), out, ending), *_weights(array, out)]
         complain(f"{len(written)} files written to {out}")
     if json:

@@ -32,7 +32,6 @@ from ...cells import (
     towards,
 )
 from ...errors import UsageError
-from ...files.atomic import folder as make_folder
 from ...files.atomic import stem_of
 from ...files.design_file import DesignFile, alone
 from ...files.formats import write
@@ -41,7 +40,7 @@ from ...studies import vary_cell, vary_surface
 from ...units import engineering
 from ..study_tables import variants_table
 from ..tables import frame_table
-from .options import DesignPath, Format, Json, Sets, known_format, load
+from .options import DesignPath, Format, Json, Sets, known_format, load, out_folder
 from .plot import save_figures
 from .screen import complain, progress, show, show_json
 
@@ -284,7 +283,7 @@ def _written(
 ) -> None:  # fmt: skip
     from ..plots import cell_beside, cell_map, cell_scan
 
-    make_folder(out)
+    out_folder(out)
     stem = stem_of(title)
     every = pd.concat([s.table({port: 1.0}).assign(plane=words) for words, s in scans.items()], ignore_index=True)
     files = [write(every, out / f"{stem}-cell.csv")]
@@ -338,7 +337,7 @@ def _over_band(
     if out is not None:
         from ..plots import cell_band
 
-        make_folder(out)
+        out_folder(out)
         stem = stem_of(file.title)
         files = [write(tables, out / f"{stem}-cell-band.csv")]
         files += save_figures({f"{stem}-cell-band": lambda: cell_band(found, title=file.title, port=port)}, out, ending)
@@ -382,7 +381,7 @@ def _varied(
     if out is not None:
         from ..plots import against
 
-        make_folder(out)
+        out_folder(out)
         stem = stem_of(file.title)
         files = [write(study.table, out / f"{stem}-variants.csv")]
         if len(study.changes) == 1:
@@ -414,7 +413,7 @@ def _lit(
     if out is not None:
         from ..plots import cell_surface
 
-        make_folder(out)
+        out_folder(out)
         stem = stem_of(file.title)
         files = [write(table, out / f"{stem}-waves.csv")]
         if len(hertz) > 1:

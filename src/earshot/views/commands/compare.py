@@ -9,7 +9,6 @@ import typer
 
 from ...answers.comparing import compare as side_by_side
 from ...errors import UsageError
-from ...files.atomic import folder as make_folder
 from ...files.formats import write
 from ...files.tables import records
 from ...network.network import Network
@@ -18,7 +17,7 @@ from ..figures import over_one_another
 from ..side_by_side import compared
 from ..tables import comparison_table
 from .entries import Entry, Media, Paths, Variants, entries
-from .options import Everything, Format, Frequencies, Json, Readouts, known_format, readable
+from .options import Everything, Format, Frequencies, Json, Readouts, known_format, out_folder, readable
 from .plot import save_figures
 from .runs import joined
 from .screen import complain, paragraphs, show, show_json
@@ -47,7 +46,7 @@ def compare(
     if len(paths) + len(variants or []) + len(over or []) < 2:
         raise UsageError("compare: one model alone; name another, or a variant with --set NAME=VALUE or --over MEDIUM")
     readable(at)
-    make_folder(out)
+    out_folder(out)
     models = entries(paths, variants, over, frequency)
     first = next((e.run for e in models if e.run is not None), None)
     hertz = first.cases[0].driven.frequency if first is not None else float(models[0].network.frequencies[0])

@@ -11,11 +11,10 @@ import typer
 from rich.console import RenderableType
 
 from ...errors import UsageError
-from ...files.atomic import folder as make_folder
 from ...files.atomic import write_bytes
 from ...reach import Coverage, read_place
 from ..tables import plain_table, titled
-from .options import Format, Json, known_format
+from .options import Format, Json, known_format, out_folder
 from .place_options import Against, At, Changes, PlacePath
 from .plot import save_figures
 from .screen import complain, progress, show, show_json
@@ -66,7 +65,7 @@ def coverage(
     if out is not None:
         from ..plots import coverage as drawn
 
-        make_folder(out)
+        out_folder(out)
         files = [found.write(out / "level.tif"), found.write(out / "margin.tif", "margin")]
         outlines = json_.dumps(found.geojson(MARGINS)).encode()
         files.append(write_bytes(out / "margins.geojson", outlines))

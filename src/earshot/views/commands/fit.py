@@ -9,7 +9,7 @@ import typer
 
 from ...errors import UsageError
 from ...studies import fit as fitted
-from .options import DesignPath, Format, Json, Kept, Sets, known_format, load
+from .options import DesignPath, Format, Json, Kept, Sets, known_format, load, out_folder
 from .screen import progress
 from .telling import tell
 
@@ -50,6 +50,8 @@ def fit(
     cannot tell apart are said.
     """
     known_format(ending)
+    if out is not None:
+        out_folder(out)
     if to is None:
         raise UsageError("fit: say what was measured, with --to FILE")
     parts = {}

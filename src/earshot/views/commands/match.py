@@ -13,13 +13,12 @@ from rich.text import Text
 
 from ... import units
 from ...errors import UsageError
-from ...files.atomic import folder as make_folder
 from ...files.formats import write
 from ...files.results import is_results
 from ...files.tables import records
 from ...network.matching import RANGES, Match, Stock, matches
 from ..tables import plain_table, titled
-from .options import Format, Frequencies, Json, Readouts, Sets, known_format, load
+from .options import Format, Frequencies, Json, Readouts, Sets, known_format, load, out_folder
 from .plot import save_figures
 from .runs import opened, run
 from .screen import complain, paragraphs, show, show_json
@@ -73,7 +72,7 @@ def match(
         raise UsageError(f"match: nothing matches this to {to}")
     rows = [_told(one) for one in found]
     if out is not None:
-        make_folder(out)
+        out_folder(out)
         own = network.ports.index(port) if port else 0
         before = type(network)(network.frequencies, 1.0 / network.impedances[:, own, None, None], ("in",),
                                found[0].network.references, "without", network.spans)  # fmt: skip

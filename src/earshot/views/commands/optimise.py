@@ -11,7 +11,7 @@ from ...errors import UsageError
 from ...studies import Front, Optimised, front
 from ...studies import optimise as optimised
 from ...studies.crew import Crew
-from .options import Cluster, DesignPath, Format, Json, Kept, Processes, Sets, known_format, load
+from .options import Cluster, DesignPath, Format, Json, Kept, Processes, Sets, known_format, load, out_folder
 from .screen import progress
 from .telling import tell
 
@@ -63,6 +63,8 @@ def optimise(
     solve. Exit status 1 when goals are not met.
     """
     known_format(ending)
+    if out is not None:
+        out_folder(out)
     if pick and out is None:
         raise UsageError("--pick writes designs: say where to with --out FOLDER")
     if points is not None and not Crew(processes, cluster).alone:

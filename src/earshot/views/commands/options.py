@@ -11,6 +11,7 @@ import typer
 from ... import units
 from ...answers.frequencies import wanted
 from ...errors import UsageError
+from ...files.atomic import folder
 from ...files.design_file import DesignFile, read_design
 from ...files.editing import changed, changes_of
 from ...files.results import is_results
@@ -69,6 +70,18 @@ def known_format(ending: str, said: str | None = None) -> None:
     """Raise UsageError, repeating what was said, for a format that figures are not written in."""
     if ending not in ("png", "svg", "pdf"):
         raise UsageError(f"{said or f'--format {ending}'}: figures are written as one of png, svg, pdf")
+
+
+FIGURE_ENDINGS = (".png", ".svg", ".pdf")
+_FILE_ENDINGS = (*FIGURE_ENDINGS, ".csv", ".json", ".nc", ".toml", ".html", ".gif", ".vtu", ".zip")
+
+
+def out_folder(out: Path) -> Path:
+    """Make sure of a folder for what a command writes; raises UsageError for what is called like a file."""
+    if out.suffix.lower() in _FILE_ENDINGS and not out.is_dir():
+        told = "what is written goes into a folder, each file by its own name"
+        raise UsageError(f"--out {out}: {told}: give a folder's, such as --out {out.stem}")
+    return folder(out)
 
 
 def readable(at: list[str] | None) -> None:

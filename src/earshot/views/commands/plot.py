@@ -20,6 +20,7 @@ from ...runs.asking import chosen_cases, degrees
 from ...runs.run import Run
 from ..figures import FIGURES, Wishes, figures_for, figures_told
 from .options import (
+    FIGURE_ENDINGS,
     Azimuths,
     Cases,
     Elevations,
@@ -32,6 +33,7 @@ from .options import (
     Readouts,
     Sets,
     known_format,
+    out_folder,
     readable,
 )
 from .runs import opened
@@ -46,7 +48,9 @@ Kinds = Annotated[
     list[str] | None,
     typer.Argument(metavar="[FIGURE]...", help="Which figures; all unless named.", autocompletion=_like),
 ]
-Out = Annotated[Path, typer.Option("--out", "-o", metavar="FOLDER", help="Where the figures go.")]
+Out = Annotated[
+    Path, typer.Option("--out", "-o", metavar="FOLDER", help="Where figures go; of one, also a file: pattern.svg.")
+]
 Scale = Annotated[str, typer.Option("--scale", help="Radial scale of polar cuts: dB or compressed.")]
 Reach = Annotated[
     str | None,
@@ -59,22 +63,28 @@ Edge = Annotated[float | None, typer.Option("--limit", help="Of that field, rms:
 
 def draw(result: Run, names: Sequence[str], folder: Path, ending: str, wishes: Wishes | None = None) -> list[Path]:
     """Draw figures into a folder; returns what was written."""
-    how = wishes or Wishes()
-    return save_figures({name: partial(FIGURES[name].draw, result, how) for name in names}, folder, ending)
+    return save_figures(_makers(result, names, wishes or Wishes()), folder, ending)
+
+
+def _makers(result: Run, names: Sequence[str], wishes: Wishes) -> dict[str, Callable[[], Any]]:
+    return {name: partial(FIGURES[name].draw, result, wishes) for name in names}
 
 
 def save_figures(figures: Mapping[str, Callable[[], Any]], folder: Path, ending: str) -> list[Path]:
     """Make figures and write each by its name into a folder, animations as .gif; returns what was written."""
-    written = []
+    written: list[Path] = []
     with progress():
         for name, make in figures.items():
             report(f"drawing {name}")
-            made = make()
-            if hasattr(made, "savefig"):
-                written.append(write_atomically(folder / f"{name}.{ending}", made.savefig))
-            else:
-                written.append(made(folder / f"{name}.gif"))
+            written.append(_saved(make(), folder / f"{name}.{ending}"))
     return written
+
+
+def _saved(made: Any, target: Path) -> Path:
+    """A figure in its file; what moves, as .gif."""
+    if hasattr(made, "savefig"):
+        return write_atomically(target, made.savefig)
+    return made(target.with_suffix(".gif"))  # type: ignore[no-any-return]
 
 
 def plot(
@@ -125,12 +135,23 @@ def plot(
     for name in plane or []:
         if name not in ("E", "H"):
             raise UsageError(f"--plane {name} is not E or H")
-    make_folder(out)
+    alone = out.suffix.lower() in FIGURE_ENDINGS and not out.is_dir()
+    if alone and len(kinds or []) != 1:
+        raise UsageError(f"--out {out}: a file holds one figure: name which, such as geometry, or give a folder")
+    if alone:
+        make_folder(out.parent)
+    else:
+        out_folder(out)
     result = opened(path, sets, frequency)
     if case:
         result = replace(result, cases=tuple(one for _, one in chosen_cases(result, case)))
     wishes = Wishes(at or (), scale, reach, bool(case), field, limit, quantity or (), cuts)
-    written = draw(result, kinds or figures_for(result), out, ending, wishes)
+    makers = _makers(result, kinds or figures_for(result), wishes)
+    if alone:
+        with progress():
+            written = [_saved(make(), out) for make in makers.values()]
+    else:
+        written = save_figures(makers, out, ending)
     if json:
         show_json({"figures": [str(p) for p in written]})
     else:

@@ -10,7 +10,6 @@ import numpy as np
 import typer
 
 from ...errors import UsageError
-from ...files.atomic import folder as make_folder
 from ...files.atomic import stem_of, write_bytes
 from ...files.formats import write
 from ...reach import Coverage, Place, read_place, vary_rays
@@ -18,7 +17,7 @@ from ...units import engineering
 from ..study_tables import variants_table
 from ..tables import frame_table
 from .coverage import MARGINS, changed, shares, tables
-from .options import Format, Json, known_format
+from .options import Format, Json, known_format, out_folder
 from .place_options import Against, At, Changes, PlacePath
 from .plot import save_figures
 from .screen import complain, progress, show, show_json
@@ -105,7 +104,7 @@ def scene(
         if out is not None:
             from ..plots import against as drawn
 
-            make_folder(out)
+            out_folder(out)
             files = [write(study.table, out / "variants.csv")]
             files += save_figures({"against": lambda: drawn(study, "margin", "mean path loss")}, out, ending)
             complain(f"{len(files)} files written to {out}")
@@ -124,7 +123,7 @@ def _between(own: Place, one: str, two: str, frequency: str | None, out: Path | 
     if out is not None:
         from ..plots import impulse, rays
 
-        make_folder(out)
+        out_folder(out)
         stem = f"{stem_of(one)}-to-{stem_of(two)}"
         files = [write(table, out / f"{stem}-rays.csv"), write(summary, out / f"{stem}.csv")]
         drawn = {f"{stem}-rays": lambda: rays(found)}
@@ -165,7 +164,7 @@ def _mapped(
     if out is not None:
         from ..plots import coverage as drawn
 
-        make_folder(out)
+        out_folder(out)
         stem = stem_of(over)
         files = [found.write(out / f"{stem}-level.tif"), found.write(out / f"{stem}-margin.tif", "margin")]
         files.append(write_bytes(out / f"{stem}.geojson", json_.dumps(found.geojson(MARGINS)).encode()))
@@ -189,7 +188,7 @@ def _around(
     if out is not None:
         from ..plots import scene_pattern
 
-        make_folder(out)
+        out_folder(out)
         stem = f"{stem_of(name)}-pattern"
         files = [write(table, out / f"{stem}.csv")]
         files += save_figures({stem: lambda: scene_pattern(table, name)}, out, ending)

@@ -7,9 +7,8 @@ from typing import Annotated
 
 import typer
 
-from ...files.atomic import folder as make_folder
 from ...network.figures import limit_of
-from .options import DesignPath, Everything, Frequencies, Json, Limit, Sets, load
+from .options import DesignPath, Everything, Frequencies, Json, Limit, Sets, load, out_folder
 from .runs import run, tables
 from .screen import complain, paragraphs, show, show_json
 
@@ -46,7 +45,7 @@ def solve(
     limit_of(vswr, None)
     file = load(path, sets, frequency)
     if out is not None:
-        make_folder(out)
+        out_folder(out)
     result = run(file, own_frequencies=not frequency, with_evidence=with_evidence, within=within or [], method=method)
     # First the files: whoever reads the tables may stop reading.
     if out is not None:

@@ -10,7 +10,7 @@ import typer
 from ...studies import planned, studies_of
 from ...studies.planned import kind_of
 from ..study_tables import studies_table
-from .options import Cluster, DesignPath, Format, Json, Kept, Processes, Sets, known_format, load
+from .options import Cluster, DesignPath, Format, Json, Kept, Processes, Sets, known_format, load, out_folder
 from .screen import progress, show, show_json
 from .telling import tell
 
@@ -31,6 +31,8 @@ def study(
 ) -> None:
     """Answer a study of a design file, [study.NAME]: as vary, tune, optimise, tolerate or fit would; or list them."""
     known_format(ending)
+    if out is not None:
+        out_folder(out)
     file = load(path, sets)
     there = studies_of(file)
     if name is None:

@@ -9,7 +9,7 @@ import typer
 
 from ...errors import UsageError
 from ...studies import vary as varied
-from .options import Cluster, DesignPath, Format, Json, Kept, Processes, known_format, load
+from .options import Cluster, DesignPath, Format, Json, Kept, Processes, known_format, load, out_folder
 from .screen import progress
 from .telling import tell
 
@@ -55,6 +55,8 @@ def vary(
     small pictures.
     """
     known_format(ending)
+    if out is not None:
+        out_folder(out)
     if cuts and out is None:
         raise UsageError("--cuts draws into a folder: add --out FOLDER")
     file = load(path, None)
