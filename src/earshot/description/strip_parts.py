@@ -160,9 +160,10 @@ def laid_out(
 
     points: of the way's centre line, x, y, z. What it lacks hairpins on one leg make up, counted from 1, which go so
     far aside and have their arms so far apart. Right-angled corners are as long as `corner` says at the strip's own
-    frequency; arms of hairpins are taken not to see one another. mitre: as the board wants it unless given; radius: of
-    bends instead of corners. Raises UsageError for a way that is longer than the line, for hairpins that do not fit,
-    and as `trace` and `corner` do.
+    frequency; arms of hairpins are taken not to see one another. Solved metal of two hairpins (eight corners) turned
+    5 to 19 degrees less than meant at 8 GHz mm, narrow strips least well: solve it, and let it turn so much more.
+    mitre: as the board wants it unless given; radius: of bends instead of corners. Raises UsageError for a way that is
+    longer than the line, for hairpins that do not fit, and as `trace` and `corner` do.
     """
     needs(kind, StripType, "laid_out", "a strip, as strip(board, width, frequency) makes it")
     assert kind.stack is not None
