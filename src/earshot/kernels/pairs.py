@@ -11,6 +11,7 @@ length, radius. Pairs apart go through `fill`; here are the near ones.
 import numpy as np
 from numba import njit
 
+from .inner import inner
 from .tube import FAR_RADII, tube_kernel
 
 # Which rule a pair needs. Far: middles beyond FAR_LENGTHS mean lengths and FAR_RADII summed radii: a second-order
@@ -97,7 +98,7 @@ def coaxial(l1, centre, l2, a, b, k, out):
         out[1, 0] = out[0, 1]
 
 
-@njit(error_model="numpy")
+@inner
 def _spread(value, n1, m1, out):
     """Share a kernel value among the four products of linear shapes."""
     high = value * n1
@@ -129,7 +130,7 @@ def _product(seg1, seg2, box, x, w, k, out):
             _spread(value, s / seg1[6], t / seg2[6], out)
 
 
-@njit(error_model="numpy")
+@inner
 def _box_distance2(seg1, seg2, box):
     """Squared distance of the middles of two pieces of segment."""
     s = 0.5 * (box[0] + box[1])
@@ -177,13 +178,13 @@ def skew(seg1, seg2, distance2, k, out):
             top += 2
 
 
-@njit(error_model="numpy")
+@inner
 def pair_distance2(seg1, seg2):
     """Squared distance of the middles of two segments."""
     return _box_distance2(seg1, seg2, (0.0, seg1[6], 0.0, seg2[6]))
 
 
-@njit(error_model="numpy")
+@inner
 def distance_class(seg1, seg2):
     """FAR, MIDDLE or NEAR."""
     distance2 = pair_distance2(seg1, seg2)
