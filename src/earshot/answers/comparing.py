@@ -12,6 +12,7 @@ from .. import units
 from ..errors import UsageError, needs
 from ..network.elements import Impedance
 from ..network.feed import inputs_of
+from ..network.figures import return_loss_of, vswr_of
 from ..network.flow import Flow
 from ..network.network import Network
 from ..network.trace import Trace
@@ -128,9 +129,9 @@ def _port_figures(network: Network | Trace, hertz: float) -> list[tuple[str, flo
         if isinstance(network, Network):
             z = _between(network, network.impedances[:, p], hertz)
             rows += [(f"R{whose}", z.real, "ohm"), (f"X{whose}", z.imag, "ohm")]
-        vswr = _between(network, network.vswr().values[:, p], hertz).real
-        rows.append((f"VSWR{whose}", vswr, "1"))
-        rows.append((f"return loss{whose}", _between(network, network.return_loss().values[:, p], hertz).real, "dB"))
+        back = network.magnitudes[:, p]
+        rows.append((f"VSWR{whose}", _between(network, vswr_of(back), hertz).real, "1"))
+        rows.append((f"return loss{whose}", _between(network, return_loss_of(back), hertz).real, "dB"))
         if isinstance(network, Network):
             places = network.resonances(port)["frequency_Hz"].to_numpy(float)
             if len(places):

@@ -23,6 +23,7 @@ from ..errors import needs
 from ..fields.far import FarField
 from ..fields.gains import decibels
 from ..network.elements import Impedance
+from ..network.figures import vswr_of
 from ..network.network import Network
 from .cases import Drive
 from .driven import Driven
@@ -106,7 +107,8 @@ def errors_of(
     """Figures of a solution at one frequency, driven, and what others say of their errors."""
     figures = []
     (ohms, standing), *others = (
-        (n.impedances[0].tolist(), n.vswr().values[0].tolist()) for n in (one.network, *(n for n, _ in signs.networks))
+        (n.impedances[0].tolist(), vswr_of(n.magnitudes[0]).tolist())
+        for n in (one.network, *(n for n, _ in signs.networks))
     )
     for p, port in enumerate(one.antenna.ports):
         z, vswr = ohms[p], standing[p]

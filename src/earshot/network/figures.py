@@ -16,6 +16,16 @@ if TYPE_CHECKING:
     import pandas as pd
 
 
+def vswr_of(magnitude: Floats) -> Floats:
+    """Voltage standing wave ratios of magnitudes of reflection; rounded, a lossless stub reflects a little too much."""
+    return np.asarray((1.0 + magnitude) / np.maximum(1.0 - magnitude, 1e-12))
+
+
+def return_loss_of(magnitude: Floats) -> Floats:
+    """Return losses, dB, of magnitudes of reflection."""
+    return np.asarray(-20.0 * np.log10(np.maximum(magnitude, 1e-15)))
+
+
 def resonances(curves: Iterable[Curve]) -> pd.DataFrame:
     """Where the reactance is zero, on curves whose samples lie close together, by a cubic spline between them.
 

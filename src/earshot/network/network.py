@@ -177,7 +177,16 @@ class Network(Told):
 
     def reflection(self) -> xr.DataArray:
         """Reflection coefficient (frequency, port), every other port closed by its reference."""
-        return self._each(np.diagonal(self._scattering(), axis1=1, axis2=2).copy(), "reflection", "1")
+        return self._each(self._reflections.copy(), "reflection", "1")
+
+    @property
+    def _reflections(self) -> Complexes:
+        return np.diagonal(self._scattering(), axis1=1, axis2=2)
+
+    @property
+    def magnitudes(self) -> Floats:
+        """Of the same (frequencies, ports), without labels."""
+        return np.abs(self._reflections)
 
     def impedance(self) -> xr.DataArray:
         """Input impedance (frequency, port), ohm, every other port closed by its reference."""
@@ -198,14 +207,11 @@ class Network(Told):
 
     def vswr(self) -> xr.DataArray:
         """Voltage standing wave ratio (frequency, port) on a line of the port's reference impedance."""
-        magnitude = np.abs(self.reflection().values)
-        # A lossless stub can reflect everything and, rounded, a little more.
-        return self._each((1 + magnitude) / np.maximum(1 - magnitude, 1e-12), "vswr", "1")
+        return self._each(figures.vswr_of(self.magnitudes), "vswr", "1")
 
     def return_loss(self) -> xr.DataArray:
         """Return loss -20 log10|reflection| (frequency, port), dB."""
-        magnitude = np.maximum(np.abs(self.reflection().values), 1e-15)
-        return self._each(-20.0 * np.log10(magnitude), "return_loss", "dB")
+        return self._each(figures.return_loss_of(self.magnitudes), "return_loss", "dB")
 
     def resonances(self, port: str | None = None) -> pd.DataFrame:
         """Where a port's input reactance is zero: frequency, resistance, series or parallel, Q. See `figures`."""

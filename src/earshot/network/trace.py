@@ -56,13 +56,18 @@ class Trace:
         coordinates = {"frequency": ("frequency", self.frequencies, {"units": "Hz"}), "port": list(self.ports)}
         return xr.DataArray(values[:, None], coordinates, ("frequency", "port"), name, {"units": unit})
 
+    @property
+    def magnitudes(self) -> Floats:
+        """Of its reflection, as a network has them (n, 1)."""
+        return self.magnitude[:, None]
+
     def vswr(self) -> xr.DataArray:
         """Voltage standing wave ratio (frequency, port)."""
-        return self._each((1.0 + self.magnitude) / np.maximum(1.0 - self.magnitude, 1e-12), "vswr", "1")
+        return self._each(figures.vswr_of(self.magnitude), "vswr", "1")
 
     def return_loss(self) -> xr.DataArray:
         """Return loss (frequency, port), dB."""
-        return self._each(-20.0 * np.log10(np.maximum(self.magnitude, 1e-15)), "return_loss", "dB")
+        return self._each(figures.return_loss_of(self.magnitude), "return_loss", "dB")
 
     def bandwidth(self, *, vswr: float | None = None, return_loss: float | None = None) -> pd.DataFrame:
         """Stretches within a VSWR or a return loss (dB), as `Network.bandwidth` gives them."""

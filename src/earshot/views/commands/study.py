@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 from ...studies import planned, studies_of
-from ...studies.planned import kind_of
+from ...studies.plans import kind_of
 from ..study_tables import studies_table
 from .options import Cluster, DesignPath, Format, Json, Kept, Processes, Sets, known_format, load, out_folder
 from .screen import progress, show, show_json

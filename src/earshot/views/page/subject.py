@@ -27,7 +27,7 @@ from ...runs import run as runs
 from ...runs.run import CaseRun, Run, circuit_findings
 from ...studies.fitting import Fitted
 from ...studies.optimising import Front, Optimised
-from ...studies.planned import Answer
+from ...studies.plans import Answer
 from ...studies.tolerating import Toleranced
 from ...studies.tuning import Tuned
 from ...studies.varying import Study
