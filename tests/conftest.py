@@ -14,8 +14,15 @@ if "PYTEST_XDIST_WORKER" in os.environ:
 import earshot as es
 from earshot.views.commands.app import main
 
-sys.path.insert(0, str(Path(__file__).parent / "validation"))
+TESTS = Path(__file__).parent
+sys.path.insert(0, str(TESTS / "validation"))
 KERNELS = Path(es.__file__).parent / "kernels"
+DEAREST = (
+    "test_house.py", "views/test_demos.py", "validation/test_sheet_reference.py", "antennas/test_ready_made.py",
+    "pages/test_live_sums.py", "pages/test_page.py", "fields/test_inside_layers.py", "moments/test_levels.py",
+    "validation/test_evidence.py", "arrays/test_powers.py", "moments/test_long_pins.py", "studies/test_optimising.py",
+)  # fmt: skip
+"""Files that take longest, the longest first."""
 
 
 def pytest_configure():
@@ -31,11 +38,17 @@ def pytest_sessionstart(session):
     whole = session.config.args_source is session.config.ArgsSource.TESTPATHS
     cold = not any(KERNELS.glob("__pycache__/*.nbi"))
     if whole and cold and "PYTEST_XDIST_WORKER" not in os.environ:
-        script = Path(__file__).parent / "first_kernels.py"
+        script = TESTS / "first_kernels.py"
         halves = [subprocess.Popen([sys.executable, script, half], stderr=subprocess.DEVNULL) for half in "01"]
         failed = [half.wait() for half in halves]
         if any(failed):
             raise pytest.UsageError("tests/first_kernels.py fails: run it by itself, with 0 and with 1")
+
+
+def pytest_collection_modifyitems(items):
+    # Else a worker would begin with one of them when the other is about to be done.
+    rank = {TESTS / name: number for number, name in enumerate(DEAREST)}
+    items.sort(key=lambda item: rank.get(item.path, len(rank)))
 
 
 @pytest.fixture(scope="session")

@@ -5,7 +5,6 @@ import math
 import numpy as np
 from numba import njit
 
-from .inner import inner_fast
 from .rows import AREA, MX, MY, MZ, REACH
 from .sheets import P3, P7, W3, W7, corner_point, static_potentials
 from .trig import sincos
@@ -16,7 +15,7 @@ FAR, MIDDLE = 8.0, 3.0
 THIN = 16.0
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def _by_points(t, j, x, y, z, k, rule, weights, out):
     """∫ G dS' and ∫ r' G dS' over triangle j, by a rule, added to out (4,) complex."""
     for q in range(len(weights)):
@@ -31,7 +30,7 @@ def _by_points(t, j, x, y, z, k, rule, weights, out):
         out[3] += w * g
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def _near(t, j, x, y, z, k, static, out):
     """The same with 1/R in closed form and the bounded rest by points."""
     static_potentials(x, y, z, t, j, static)

@@ -10,7 +10,6 @@ import math
 import numpy as np
 from numba import njit
 
-from .inner import inner_fast
 from .rows import AREA, MX, MY
 
 _BLOCK = 128
@@ -58,7 +57,7 @@ def _bent(value, first, second, inverse, density):
     return kernel, slope * inverse, (second * density * density - 2.0 * slope) * inverse
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def _spread(points, j):
     """The second moments of triangle j about its centroid, over its area: xx, xy, yy."""
     x0, y0, x1, y1, x2, y2 = points[0, j], points[1, j], points[3, j], points[4, j], points[6, j], points[7, j]
@@ -71,7 +70,7 @@ def _spread(points, j):
     )
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def distant_row(t, points, i, begin, until, steps, whole, out):
     """The seven numbers of triangle i with some j, as if all were far, into out (14, m): real, then imaginary.
 
@@ -130,7 +129,7 @@ def distant_row(t, points, i, begin, until, steps, whole, out):
                 out[r, first + j] = found[r, j]
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def middle_pair(t, points, i, j, steps, whole, values, out):
     """The seven numbers of one pair into out (14,): three points on each."""
     out[:] = 0.0
@@ -156,7 +155,7 @@ def middle_pair(t, points, i, j, steps, whole, values, out):
                 out[base + 6] += share * values[2 + part]
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def from_afar(x, y, t, points, j, steps, whole, work, seen):
     """∫ A, ∫ x' A, ∫ y' A and ∫ K over triangle j, seen from (x, y), into seen (8,): real, then imaginary."""
     u, v, scale = t[MX, j], t[MY, j], t[AREA, j]

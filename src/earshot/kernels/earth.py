@@ -8,7 +8,6 @@ import math
 import numpy as np
 from numba import njit
 
-from .inner import inner, inner_fast
 from .rows import LENGTH, SX, SY, SZ, TX, TY, TZ
 from .trig import sincos
 
@@ -68,7 +67,7 @@ def tabled(rho, zeta, k, grid, weights, kinds, values, out):
         out[n] = value * (wave if n < 4 else steep * sine if n < 6 else steep)
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def _pair(one, two, nodes, weights, k, grid, table, flow, charge, values, seen, entry):
     """Entries of the half functions of two segments, into entry (2, 2), but for j."""
     entry[:] = 0.0
@@ -97,7 +96,7 @@ def _pair(one, two, nodes, weights, k, grid, table, flow, charge, values, seen, 
             entry[1, 1] += s * t * current + spread
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def _one_point(pieces, i, first, count, k, grid, table, flow, charge, room, values, close, found):
     """Entries of segment i with `count` from `first` on, from their middles: found (4, block), see `earth_rows`.
 
@@ -138,7 +137,7 @@ def _one_point(pieces, i, first, count, k, grid, table, flow, charge, room, valu
         found[3, j] = room[16, j] * wi + room[17, j] * wr
 
 
-@inner
+@njit(error_model="numpy")
 def _pieces(segments):
     """Middles, directions, lengths, and the height of the lower end."""
     n = segments.shape[1]
@@ -152,7 +151,7 @@ def _pieces(segments):
     return pieces
 
 
-@inner
+@njit(error_model="numpy")
 def _entry(one, two, near, middle, rules, sizes, k, grid, table, flow, charge, values, seen, entry):
     """Entries (2, 2) of half functions of two segments, but for j, by what their middles give (4,) if that will do."""
     flux, spread = complex(middle[0], middle[1]), complex(middle[2], middle[3])
@@ -227,7 +226,7 @@ def earth_rows(segments, first, last, whole, rules, sizes, k, grid, table, flow,
                     out[members[m], g] += complex(-value.imag, value.real)
 
 
-@inner
+@njit(error_model="numpy")
 def sent_back(dx, dy, zeta, mx, my, mz, charge, k, grid, table, values, seen, e_scale, h_scale, out):
     """Add E and H (6,) of a current moment over 1/k² and a charge over 1/k, dx and dy off, heights together zeta."""
     rho = math.sqrt(dx * dx + dy * dy) + 1e-12 * zeta
@@ -247,7 +246,7 @@ def sent_back(dx, dy, zeta, mx, my, mz, charge, k, grid, table, values, seen, e_
     out[5] += h_scale * seen[4] * (ux * my - uy * mx)
 
 
-@inner
+@njit(error_model="numpy")
 def sent_into(dx, dy, zeta, mx, my, mz, charge, k, grid, table, values, seen, e_scale, h_scale, out):
     """The same in layers under them, by kernels of `media.into_layers`; zeta: their height over the layers."""
     rho = math.sqrt(dx * dx + dy * dy) + 1e-12 * zeta

@@ -14,7 +14,6 @@ import numpy as np
 from numba import njit
 
 from .earth import sent_back, sent_into, tabled
-from .inner import inner, inner_fast
 from .rows import AREA, MX, MY, MZ, REACH
 from .sheets import P3, P7, P28, W3, W7, W28, corner_point
 
@@ -23,7 +22,7 @@ P1, W1 = np.full((1, 3), 1.0 / 3.0), np.ones(1)
 _FARTHEST, _FAR, _MIDDLE = 20.0, 4.0, 2.0
 
 
-@inner
+@njit(error_model="numpy")
 def _rule(off, reach):
     """The rule for places as far as `off` from images of places, of which both together reach so far."""
     if off > _FARTHEST * reach:
@@ -35,7 +34,7 @@ def _rule(off, reach):
     return P28, W28
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def _met(dx, dy, zeta, k, grid, table, values, seen, met):
     """D and Gv of places dx and dy apart, heights together zeta, into met (5,): level, twist xx, xy, yy; upright."""
     rho = math.sqrt(dx * dx + dy * dy)
@@ -50,7 +49,7 @@ def _met(dx, dy, zeta, k, grid, table, values, seen, met):
     met[4] = k * seen[1]
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def _pair(t, i, s, j, k, grid, table, values, seen, met, out):
     """∬ of the fields r - corner of triangles i of t and j of s and D, into out (10,) by 3 a + b; last ∬ Gv."""
     for n in range(10):

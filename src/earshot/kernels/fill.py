@@ -13,7 +13,6 @@ import numpy as np
 from numba import njit
 
 from .fading import faded_share
-from .inner import inner, inner_fast
 from .pairs import FAR, MIDDLE, distance_class, near_moments
 from .rows import LENGTH, RADIUS, SX, SY, SZ, TX, TY, TZ
 from .tube import apart_kernel, thin_kernel
@@ -22,7 +21,7 @@ _X3 = (np.polynomial.legendre.leggauss(3)[0] + 1.0) / 2.0
 _W3 = np.polynomial.legendre.leggauss(3)[1] / 2.0
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def _taylor_row(seg, columns, k, flow_scale, charge_scale, real, imag):
     """Entries real, imag (4, n) of one segment's half functions with those of n others, far away.
 
@@ -65,7 +64,7 @@ def _taylor_row(seg, columns, k, flow_scale, charge_scale, real, imag):
             out[3, j] = flow * (mean + tilt1 + tilt2 + twist) - charge
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def _middle_row(seg, columns, k, flow_scale, charge_scale, real, imag):
     """The same for n others in the middle distance: three Gauss points a side on the tube kernel's series."""
     count = columns.shape[1]
@@ -102,7 +101,7 @@ def _middle_row(seg, columns, k, flow_scale, charge_scale, real, imag):
                 imag[e, j] += factor * g_imag
 
 
-@inner
+@njit(error_model="numpy")
 def _near_entry(seg, other, flow_scale, charge_scale, moments, j, real, imag):
     """Put a near pair's entries, from its exact moments, in the place of the far rule's."""
     cosine = seg[TX] * other[TX] + seg[TY] * other[TY] + seg[TZ] * other[TZ]
@@ -115,7 +114,7 @@ def _near_entry(seg, other, flow_scale, charge_scale, moments, j, real, imag):
             imag[2 * a + b, j] = entry.imag
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def _gather(entries, slots, signs, out):
     """Add entries (2, 2n) of half functions to out (2, functions): a function has two halves at most."""
     for a in range(2):
@@ -170,7 +169,7 @@ def _add_pairs(rows, columns, slots, signs, k, flow_scale, charge_scale, same, r
             _gather(imag.reshape(2, 2 * n), slots, signs, sums[3, 2 * i : 2 * i + 2])
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def _fade(seg, columns, reach, real, imag):
     """Weaken entries of a segment with others by how far their middles are apart."""
     half = 0.5 * seg[LENGTH]

@@ -11,7 +11,6 @@ from numba import njit
 
 from .distant import cubics, place
 from .fading import faded_share
-from .inner import inner_fast
 from .printed import near_numbers
 from .rows import AREA, MX, MY, REACH
 from .sheets import NEAR, apart, fading
@@ -102,7 +101,7 @@ def _add(amount, x, y, u, v, values, out, j):
         out[base + 6, j] += amount * values[2 + part]
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def _by_points(t, points, i, n, column, steps, whole, smooth, reach, share, exact, fading_out):
     """Add what three points on each of triangles i and n want to columns of exact and fading_out (14, pairs).
 

@@ -13,7 +13,6 @@ import math
 import numpy as np
 from numba import njit
 
-from .inner import inner
 from .rows import LENGTH
 
 _X4 = (np.polynomial.legendre.leggauss(4)[0] + 1.0) / 2.0
@@ -22,7 +21,7 @@ _MOST_PIECES = 512
 _MOST_ANGLES = 512
 
 
-@inner
+@njit(error_model="numpy")
 def surface_distance(segment, x, y, z):
     """Distance of a point from the axis of a segment (start, tangent, length, radius) less the radius."""
     dx, dy, dz = x - segment[0], y - segment[1], z - segment[2]
@@ -33,7 +32,7 @@ def surface_distance(segment, x, y, z):
     return math.sqrt(dx * dx + dy * dy + dz * dz) - segment[7]
 
 
-@inner
+@njit(error_model="numpy")
 def _frame(segment):
     """Two unit vectors across a segment's axis."""
     if abs(segment[3]) < 0.9:
@@ -55,7 +54,7 @@ def _frame(segment):
     )
 
 
-@inner
+@njit(error_model="numpy")
 def _add_segment(segment, first, slope, x, y, z, k, e_vector, e_charge, h_factor, out):
     """Add one segment's E (out[:3]) and H (out[3:]); its current is first + slope s."""
     distance = max(surface_distance(segment, x, y, z), 1e-3 * segment[7])

@@ -6,7 +6,6 @@ import numpy as np
 from numba import njit
 
 from .earth import tabled
-from .inner import inner_fast
 from .rows import AREA, MX, MY, MZ, REACH
 from .sheets import P3, P7, P28, W3, W7, W28, corner_point, edge_frames, framed_potentials
 from .trig import sincos
@@ -34,7 +33,7 @@ def _seen(rho, height, least, k, grid, table, kinds, values, seen):
     tabled(rho, height, k, grid, table, kinds, values, seen)
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def _by_points(t, j, x, y, height, least, k, images, closed, grid, table, rule, weights, values, seen, out):
     """∫ A, ∫ x' A, ∫ y' A, ∫ B, ∫ C over triangle j by a rule, added to out (5,), less 1/R of the closed images."""
     for q in range(len(weights)):

@@ -11,7 +11,6 @@ length, radius. Pairs apart go through `fill`; here are the near ones.
 import numpy as np
 from numba import njit
 
-from .inner import inner
 from .tube import FAR_RADII, tube_kernel
 
 # Which rule a pair needs. Far: middles beyond FAR_LENGTHS mean lengths and FAR_RADII summed radii: a second-order
@@ -98,7 +97,7 @@ def coaxial(l1, centre, l2, a, b, k, out):
         out[1, 0] = out[0, 1]
 
 
-@inner
+@njit(error_model="numpy")
 def _spread(value, n1, m1, out):
     """Share a kernel value among the four products of linear shapes."""
     high = value * n1
@@ -130,7 +129,7 @@ def _product(seg1, seg2, box, x, w, k, out):
             _spread(value, s / seg1[6], t / seg2[6], out)
 
 
-@inner
+@njit(error_model="numpy")
 def _box_distance2(seg1, seg2, box):
     """Squared distance of the middles of two pieces of segment."""
     s = 0.5 * (box[0] + box[1])
@@ -178,13 +177,13 @@ def skew(seg1, seg2, distance2, k, out):
             top += 2
 
 
-@inner
+@njit(error_model="numpy")
 def pair_distance2(seg1, seg2):
     """Squared distance of the middles of two segments."""
     return _box_distance2(seg1, seg2, (0.0, seg1[6], 0.0, seg2[6]))
 
 
-@inner
+@njit(error_model="numpy")
 def distance_class(seg1, seg2):
     """FAR, MIDDLE or NEAR."""
     distance2 = pair_distance2(seg1, seg2)

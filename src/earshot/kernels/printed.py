@@ -13,7 +13,6 @@ import numpy as np
 from numba import njit
 
 from .distant import cubics, distant_row, from_afar, middle_pair, place
-from .inner import inner_fast
 from .rows import AREA, MX, MY, MZ, REACH
 from .sheets import (
     NEAR,
@@ -38,7 +37,7 @@ _BLOCK = 128
 _ROWS = 14
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def closed_form(x, y, z, t, j, frames, images, static, seen):
     """∫ A, ∫ x' A, ∫ y' A and ∫ K over triangle j of the 1/R of images, added to seen (8,)."""
     for n in range(len(images)):
@@ -52,7 +51,7 @@ def closed_form(x, y, z, t, j, frames, images, static, seen):
             seen[4 * part + 3] += images[n, 3 + part] * static[0]
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def shallow(images, t, j):
     """How many images are no deeper than triangle j is wide: the first ones, and one at least."""
     close = 1
@@ -72,7 +71,7 @@ def _seen_from(u, v, share, values, seen):
         seen[4 * part + 3] += share * values[2 + part]
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def smooth_rest(x, y, points, steps, rest, values, seen):
     """The same of all that is left, added to seen, by the degree-five rule on the triangle.
 
@@ -87,7 +86,7 @@ def smooth_rest(x, y, points, steps, rest, values, seen):
         _seen_from(u, v, share, values, seen)
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def rule_on(t, j, points):
     """The degree-five rule on triangle j into points (3, 7): x, y, weight times area."""
     for q in range(7):
@@ -95,7 +94,7 @@ def rule_on(t, j, points):
         points[2, q] = W7[q] * t[AREA, j]
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def _by_rule(x, y, points, steps, whole, values, seen):
     """∫ A, ∫ x' A, ∫ y' A and ∫ K over a triangle into seen (8,): all of the kernels at the points (3, 7) of a rule."""
     seen[:] = 0.0
@@ -124,7 +123,7 @@ def _tested(x, y, weight, seen, out):
         out[base + 6] += weight * seen[4 * part + 3]
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def near_pair(t, i, j, images, steps, rest, rule, weights, out):
     """The seven numbers of one pair into out (14,): 1/R at the points of a rule on i, what is smoother at fewer."""
     out[:] = 0.0
@@ -160,7 +159,7 @@ def near_numbers(t, corners, i, j, images, steps, rest, one, out):
         mixed(share, one, out, 0)
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def near_row(t, points, corners, i, begin, until, images, steps, whole, rest, values, out, one):
     """Put the pairs of triangle i with some j that are not distant into its row, out (14, m)."""
     pair = np.zeros((_ROWS, 1))

@@ -10,7 +10,6 @@ where θ_t is the angle between the axis and r̂, and J0 is the azimuth average 
 import numpy as np
 from numba import njit
 
-from .inner import inner_fast
 from .trig import sincos
 
 _BLOCK = 192
@@ -36,7 +35,7 @@ def _shape_odd(y):
     return 1.0 / 3.0 * (1.0 - y / 10.0 * (1.0 - y / 28.0 * (1.0 - y / 54.0 * (1.0 - y / 88.0 * (1.0 - y / 130.0)))))
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def _weights(block, k, ux, uy, uz, even, odd, cosines, sines):
     """Per segment: even and odd factor (the odd one to be multiplied by j), and the phase's cosine and sine."""
     for i in range(block.shape[1]):
@@ -53,7 +52,7 @@ def _weights(block, k, ux, uy, uz, even, odd, cosines, sines):
         sines[i] = s
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def _add_block(block, even, odd, cosines, sines, currents, out):
     """Add to the radiation vector (3 complex) of one set of currents: (4, n) mean re, im, difference re, im."""
     xr = xi = yr = yi = zr = zi = 0.0

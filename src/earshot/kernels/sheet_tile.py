@@ -6,14 +6,13 @@ import numpy as np
 from numba import njit
 
 from .fading import faded_share
-from .inner import inner_fast
 from .rows import AREA, MX, MY, MZ
 from .sheets import NEAR, apart, fading, far_row, mixed, near_numbers, sums_of
 
 _ROWS = 16
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def _near(t, corners, i, s, others, second, mirrored, k, one, static, pair, out):
     """Put the pairs of triangle i of t that are close to some of s, `second`, into their columns of out (16, m).
 
@@ -37,7 +36,7 @@ def _near(t, corners, i, s, others, second, mirrored, k, one, static, pair, out)
         mixed(near, pair[:, 0], out, n)
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def _add(turned, sums, sides, images, flow, share, halves, places, tile):
     """Add what the numbers turned (m, 16) of a triangle give to the rows of the functions with halves on it.
 

@@ -10,7 +10,6 @@ import math
 import numpy as np
 from numba import njit
 
-from .inner import inner
 from .rows import AX, AY, AZ, NX, NY, NZ, REACH
 from .sheets import P7, W7
 
@@ -20,7 +19,7 @@ _DEEPEST = 24
 _ROOM = 7 * 60 * _DEEPEST
 
 
-@inner
+@njit(error_model="numpy")
 def _add_moment(mx, my, mz, charge, dx, dy, dz, k, e_vector, e_charge, h_factor, out):
     """Add E (out[:3]) and H (out[3:]) of a current moment and of its divergence, seen from a place (dx, dy, dz) off."""
     r2 = dx * dx + dy * dy + dz * dz
@@ -36,7 +35,7 @@ def _add_moment(mx, my, mz, charge, dx, dy, dz, k, e_vector, e_charge, h_factor,
     out[5] += turn * (mx * dy - my * dx)
 
 
-@inner
+@njit(error_model="numpy")
 def points_for(corners, p, stack, depth, found):
     """Points on a triangle (9,) for what is seen from p: x, y, z and area, into found (4, n); how many is returned."""
     t = corners
@@ -108,7 +107,7 @@ def points_for(corners, p, stack, depth, found):
     return count
 
 
-@inner
+@njit(error_model="numpy")
 def room_for_points():
     """What `points_for` works in: its stack, the depths, and as many points as there can be."""
     # Of the pieces of one size, those nearer than twice that are fewer than sixty.

@@ -12,7 +12,6 @@ import math
 import numpy as np
 from numba import njit
 
-from .inner import inner, inner_fast
 from .rows import AREA, AX, AY, AZ, BX, BY, BZ, CX, CY, CZ, MX, MY, MZ, NX, NY, NZ, REACH
 from .trig import sincos
 
@@ -57,7 +56,7 @@ CLOSE, NEAR = (0.81, 0.95), (1.6, 1.9)
 _BLOCK = 128
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def edge_frames(t, j, frames):
     """The three edges of triangle j into frames (3, 7): direction along each, direction outwards, length."""
     nx, ny, nz = t[NX, j], t[NY, j], t[NZ, j]
@@ -71,7 +70,7 @@ def edge_frames(t, j, frames):
         frames[e, 6] = length
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def framed_potentials(x, y, z, t, j, frames, out):
     """∫ dS'/R and ∫ r' dS'/R over triangle j of columns t with its frames, seen from (x, y, z), into out (4,)."""
     nx, ny, nz = t[NX, j], t[NY, j], t[NZ, j]
@@ -121,7 +120,7 @@ def static_potentials(x, y, z, t, j, out):
     framed_potentials(x, y, z, t, j, frames, out)
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def corner_point(t, j, p):
     """The point of barycentric coordinates p on triangle j."""
     return (
@@ -140,7 +139,7 @@ def _wave(dx, dy, dz, k):
     return cosine * inverse, -sine * inverse
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def far_row(area, points, areas, sources, begin, k, out):
     """The eight numbers of a triangle with every one j ≥ begin, real then imaginary, into out (16, m): three points on
     each.
@@ -193,7 +192,7 @@ def far_row(area, points, areas, sources, begin, k, out):
                 out[r, first + j] = found[r, j]
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def near_pair(t, i, s, j, k, rule, weights, out, static):
     """The same of triangle i of t and j of s (16,), 1/R over the latter in closed form, at points of a rule on i."""
     out[:] = 0.0
@@ -258,7 +257,7 @@ def fading(off, between):
     return 1.0 - x * x * (3.0 - 2.0 * x)
 
 
-@inner
+@njit(error_model="numpy")
 def pair_rules(corners, i, others, j, off):
     """The outer rules of a pair that is near, and the share of the first: more points where triangles nearly touch,
     most where they do.
@@ -291,7 +290,7 @@ def near_numbers(t, corners, i, s, others, j, k, one, static, out):
         mixed(share, one, out, 0)
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def near_row(t, corners, i, s, others, k, out, one, static):
     """Put the pairs of triangle i that are close into its row, out (16, m)."""
     pair = np.zeros((16, 1))
@@ -319,7 +318,7 @@ def _source(out, a, r, c, x, y, z, flow, charge):
     )
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def sums_of(turned, pairs, images, first, flow, share, sums):
     """What both halves of source functions, from `first` on, give to a test half, as `_source` tells, into sums (8, n).
 

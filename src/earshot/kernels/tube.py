@@ -22,7 +22,6 @@ import math
 
 from numba import njit
 
-from .inner import inner_fast
 from .trig import sincos
 
 # Beyond FAR_RADII summed radii `thin_kernel` is right to 5e-6; below SERIES = (B/Q²)² the series to 1e-9.
@@ -31,7 +30,7 @@ SERIES = 0.09
 _COS_45 = 0.7071067811865476
 
 
-@inner_fast
+@njit(fastmath=True, error_model="numpy")
 def ring_averages(p, q):
     """Mean of 1/R and of R over ψ for R² = p²cos²ψ + q²sin²ψ, 0 < p <= q."""
     a = q
