@@ -37,7 +37,7 @@ def pytest_sessionstart(session):
     # Of the whole suite each worker would compile nearly every kernel for itself, since both meet them at once.
     whole = session.config.args_source is session.config.ArgsSource.TESTPATHS
     cold = not any(KERNELS.glob("__pycache__/*.nbi"))
-    if whole and cold and "PYTEST_XDIST_WORKER" not in os.environ:
+    if whole and cold and not session.config.option.collectonly and "PYTEST_XDIST_WORKER" not in os.environ:
         script = TESTS / "first_kernels.py"
         halves = [subprocess.Popen([sys.executable, script, half], stderr=subprocess.DEVNULL) for half in "01"]
         failed = [half.wait() for half in halves]

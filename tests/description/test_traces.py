@@ -198,6 +198,10 @@ def test_meanders_are_as_long_as_asked(seed):
         (lambda: laid("40 mm"), r"lacks 15 mm of the line's 40 mm: say how far aside hairpins may go \(room\)"),
         (lambda: laid("40 mm", room="1 mm", apart="4 mm"), "hairpins 1 mm aside .* make nothing longer"),
         (lambda: laid("40 mm", room="8 mm", apart="4 mm", leg=2), "no leg 2 of 1"),
+        (
+            lambda: laid_out(strip(BOARD, "2 mm", "5 GHz"), 1, [(0, 0, 1e-3), (0.02, 0, 1e-3)]),
+            "lies at z = 1 mm, the strip on its board at 1.575 mm",
+        ),
         (lambda: laid("400 mm", room="8 mm", apart="4 mm"), "hairpins 0.004 m apart need"),
         (lambda: laid_out(es.circuits.coaxial("1 mm", "3 mm"), 1, [(0, 0, 0), (1, 0, 0)]), "give a strip, as strip"),
     ],

@@ -175,6 +175,12 @@ def laid_out(
     assert isinstance(plain.shape, Strip)
     corners = len(_corners(plain.shape))
     there = sum(_straight(plain.shape)) + (corners * _corner_length(kind, mitre > 0.0) if corners else 0.0)
+    height = plain.origin[2]
+    if int(kind.stack.level_at(np.array(abs(height)))) != kind.stack.metal_on:
+        told, high = (units.engineering(float(z), "m") for z in (height, kind.stack.level))
+        raise UsageError(
+            f"laid_out: the way lies at z = {told}, the strip on its board at {high}: give its points that"
+        )
     lacking = long - there
     if abs(lacking) <= _SAME * long:
         return plain

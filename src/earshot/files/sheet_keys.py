@@ -94,6 +94,9 @@ def _laid_out(texts: Texts, here: str, table: TraceTable, points: list[Any], nam
     if part.count is not None:
         raise DesignFileError(f"{texts.name}: {here}.line: '{table.line}' is several lines: give this one its own part")
 
+    if points[0][2] < 0.0:
+        raise DesignFileError(f"{texts.name}: {here}.line: '{table.line}' is over the plane, the trace is under it")
+
     def read(said: Any, kind: str, what: str) -> float:
         return texts.quantity(said, kind, what, names)
 

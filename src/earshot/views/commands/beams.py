@@ -16,6 +16,7 @@ from ...answers.cases import Cut
 from ...arrays.measures import grating_lobes
 from ...arrays.trials import Trials
 from ...fields.directions import unit_vectors
+from ...files.atomic import folder as make_folder
 from ...files.atomic import stem_of
 from ...files.formats import write
 from ...files.ideal_array import IdealArray, IdealBeam, ideal_array
@@ -24,13 +25,19 @@ from ...units import engineering
 from ..beam_screen import beam_screen
 from ..figures import planes_of
 from ..tables import beam_table, link_table, lobe_table, trial_table
-from .options import DesignPath, Everything, Format, Json, Sets, known_format, load, out_folder
+from .options import DesignPath, Everything, Format, Json, Sets, a_folder, known_format, load
 from .plot import save_figures
 from .screen import complain, paragraphs, progress, show, show_json
 
 Out = Annotated[
     Path | None,
-    typer.Option("--out", "-o", metavar="FOLDER", help="Draw the beams there, and write the elements' weights."),
+    typer.Option(
+        "--out",
+        "-o",
+        metavar="FOLDER",
+        callback=a_folder,
+        help="Draw the beams there, and write the elements' weights.",
+    ),
 ]
 At = Annotated[
     list[str] | None,
@@ -63,7 +70,7 @@ def beams(
         tried = {b.name: array.trials(b) for b in array.beams}
         link = array.link(array.beams[0])
     if out is not None:
-        out_folder(out)
+        make_folder(out)
         written = [*save_figures(dict(_figures(array, tried, link)), out, ending), *_weights(array, out)]
         complain(f"{len(written)} files written to {out}")
     if json:

@@ -32,6 +32,7 @@ from ...cells import (
     towards,
 )
 from ...errors import UsageError
+from ...files.atomic import folder as make_folder
 from ...files.atomic import stem_of
 from ...files.design_file import DesignFile, alone
 from ...files.formats import write
@@ -40,7 +41,7 @@ from ...studies import vary_cell, vary_surface
 from ...units import engineering
 from ..study_tables import variants_table
 from ..tables import frame_table
-from .options import DesignPath, Format, Json, Sets, known_format, load, out_folder
+from .options import DesignPath, Format, Json, Sets, a_folder, known_format, load
 from .plot import save_figures
 from .screen import complain, progress, show, show_json
 
@@ -73,7 +74,8 @@ Varied = Annotated[
                  "frequency=...; may be repeated."),
 ]  # fmt: skip
 Out = Annotated[
-    Path | None, typer.Option("--out", "-o", metavar="FOLDER", help="Write the tables, and draw the figures.")
+    Path | None,
+    typer.Option("--out", "-o", metavar="FOLDER", callback=a_folder, help="Write the tables, and draw the figures."),
 ]
 
 _SHOWN = (0.0, 15.0, 30.0, 45.0, 60.0, 75.0)
@@ -283,7 +285,7 @@ def _written(
 ) -> None:  # fmt: skip
     from ..plots import cell_beside, cell_map, cell_scan
 
-    out_folder(out)
+    make_folder(out)
     stem = stem_of(title)
     every = pd.concat([s.table({port: 1.0}).assign(plane=words) for words, s in scans.items()], ignore_index=True)
     files = [write(every, out / f"{stem}-cell.csv")]
@@ -337,7 +339,7 @@ def _over_band(
     if out is not None:
         from ..plots import cell_band
 
-        out_folder(out)
+        make_folder(out)
         stem = stem_of(file.title)
         files = [write(tables, out / f"{stem}-cell-band.csv")]
         files += save_figures({f"{stem}-cell-band": lambda: cell_band(found, title=file.title, port=port)}, out, ending)
@@ -381,7 +383,7 @@ def _varied(
     if out is not None:
         from ..plots import against
 
-        out_folder(out)
+        make_folder(out)
         stem = stem_of(file.title)
         files = [write(study.table, out / f"{stem}-variants.csv")]
         if len(study.changes) == 1:
@@ -413,7 +415,7 @@ def _lit(
     if out is not None:
         from ..plots import cell_surface
 
-        out_folder(out)
+        make_folder(out)
         stem = stem_of(file.title)
         files = [write(table, out / f"{stem}-waves.csv")]
         if len(hertz) > 1:

@@ -8,6 +8,7 @@ from typing import Annotated, Any
 import typer
 
 from ...errors import UsageError
+from ...files.atomic import folder as make_folder
 from ...files.formats import write
 from ...files.tables import flat, records
 from ...network.feed import Feed
@@ -17,14 +18,20 @@ from ...runs.run import Run
 from ..circuit_tables import circuit_screen
 from ..figures import FIGURES, Wishes, over_one_another
 from ..tables import frame_table
-from .options import Everything, Format, Frequencies, Json, ModelPath, Sets, known_format, out_folder
+from .options import Everything, Format, Frequencies, Json, ModelPath, Sets, a_folder, known_format
 from .plot import save_figures
 from .runs import opened
 from .screen import complain, paragraphs, show, show_json
 
 Out = Annotated[
     Path | None,
-    typer.Option("--out", "-o", metavar="FOLDER", help="Write tables there, and draw circuit, power and beams."),
+    typer.Option(
+        "--out",
+        "-o",
+        metavar="FOLDER",
+        callback=a_folder,
+        help="Write tables there, and draw circuit, power and beams.",
+    ),
 ]
 _TABLES = ("beams", "inputs", "parts", "levels", "reception")
 
@@ -53,7 +60,7 @@ def circuit(
         )
     there = [name for name in _TABLES if (heard if name == "reception" else fed)]
     if out is not None:
-        out_folder(out)
+        make_folder(out)
         files = [write(flat(_asked(run, name)), out / f"{name}.csv") for name in there]
         files += [*_inputs(run, out), *save_figures(_figures(run), out, ending)]
         complain(f"{len(files)} files written to {out}")

@@ -9,6 +9,7 @@ import typer
 
 from ...answers.comparing import compare as side_by_side
 from ...errors import UsageError
+from ...files.atomic import folder as make_folder
 from ...files.formats import write
 from ...files.tables import records
 from ...network.network import Network
@@ -17,12 +18,14 @@ from ..figures import over_one_another
 from ..side_by_side import compared
 from ..tables import comparison_table
 from .entries import Entry, Media, Paths, Variants, entries
-from .options import Everything, Format, Frequencies, Json, Readouts, known_format, out_folder, readable
+from .options import Everything, Format, Frequencies, Json, Readouts, a_folder, known_format, readable
 from .plot import save_figures
 from .runs import joined
 from .screen import complain, paragraphs, show, show_json
 
-Out = Annotated[Path, typer.Option("--out", "-o", metavar="FOLDER", help="Where the table and figures go.")]
+Out = Annotated[
+    Path, typer.Option("--out", "-o", metavar="FOLDER", callback=a_folder, help="Where the table and figures go.")
+]
 
 
 def compare(
@@ -46,7 +49,7 @@ def compare(
     if len(paths) + len(variants or []) + len(over or []) < 2:
         raise UsageError("compare: one model alone; name another, or a variant with --set NAME=VALUE or --over MEDIUM")
     readable(at)
-    out_folder(out)
+    make_folder(out)
     models = entries(paths, variants, over, frequency)
     first = next((e.run for e in models if e.run is not None), None)
     hertz = first.cases[0].driven.frequency if first is not None else float(models[0].network.frequencies[0])

@@ -11,10 +11,11 @@ import typer
 from rich.console import RenderableType
 
 from ...errors import UsageError
+from ...files.atomic import folder as make_folder
 from ...files.atomic import write_bytes
 from ...reach import Coverage, read_place
 from ..tables import plain_table, titled
-from .options import Format, Json, known_format, out_folder
+from .options import Format, Json, a_folder, known_format
 from .place_options import Against, At, Changes, PlacePath
 from .plot import save_figures
 from .screen import complain, progress, show, show_json
@@ -27,7 +28,13 @@ Carried = Annotated[
 Sends = Annotated[bool, typer.Option("--back", help="What is carried sends, and the stations listen.")]
 Out = Annotated[
     Path | None,
-    typer.Option("--out", "-o", metavar="FOLDER", help="Draw the map; write it as GeoTIFF, outlines as GeoJSON."),
+    typer.Option(
+        "--out",
+        "-o",
+        metavar="FOLDER",
+        callback=a_folder,
+        help="Draw the map; write it as GeoTIFF, outlines as GeoJSON.",
+    ),
 ]
 MARGINS = (0.0, 10.0, 20.0)
 """dB, that are outlined."""
@@ -65,7 +72,7 @@ def coverage(
     if out is not None:
         from ..plots import coverage as drawn
 
-        out_folder(out)
+        make_folder(out)
         files = [found.write(out / "level.tif"), found.write(out / "margin.tif", "margin")]
         outlines = json_.dumps(found.geojson(MARGINS)).encode()
         files.append(write_bytes(out / "margins.geojson", outlines))

@@ -9,21 +9,25 @@ from typing import Annotated
 import typer
 
 from ...checks.check import check
+from ...files.atomic import folder as make_folder
 from ...files.atomic import write_bytes
 from ..figures import figures_for
 from ..page.report import report as write_report
 from ..tables import findings_table
-from .options import Json, load, out_folder
+from .options import Json, a_folder, load
 from .plot import draw
 from .runs import run, tables
 from .screen import complain, paragraphs, show, show_json
 
-Out = Annotated[Path, typer.Option("--out", "-o", metavar="FOLDER", help="Where the design, results and figures go.")]
+Out = Annotated[
+    Path,
+    typer.Option("--out", "-o", metavar="FOLDER", callback=a_folder, help="Where the design, results and figures go."),
+]
 
 
 def demo(out: Out = Path("ternholm-demo"), json: Json = False) -> None:
     """Analyse the made-up tag receiver of the Ternholm bird observatory: tables here, files and figures in a folder."""
-    out_folder(out)
+    make_folder(out)
     designs = resources.files("earshot.demo")
     for name in (
         "tag_receiver.toml",

@@ -9,7 +9,7 @@ import typer
 
 from ...errors import UsageError
 from ...studies import fit as fitted
-from .options import DesignPath, Format, Json, Kept, Sets, known_format, load, out_folder
+from .options import DesignPath, Format, Json, Kept, Sets, a_folder, known_format, load
 from .screen import progress
 from .telling import tell
 
@@ -26,7 +26,8 @@ Feed = Annotated[
     ),
 ]  # fmt: skip
 Out = Annotated[
-    Path | None, typer.Option("--out", "-o", metavar="FOLDER", help="Write the design, the curves and a figure.")
+    Path | None,
+    typer.Option("--out", "-o", metavar="FOLDER", callback=a_folder, help="Write the design, the curves and a figure."),
 ]
 
 
@@ -50,8 +51,6 @@ def fit(
     cannot tell apart are said.
     """
     known_format(ending)
-    if out is not None:
-        out_folder(out)
     if to is None:
         raise UsageError("fit: say what was measured, with --to FILE")
     parts = {}

@@ -13,12 +13,13 @@ from rich.text import Text
 
 from ... import units
 from ...errors import UsageError
+from ...files.atomic import folder as make_folder
 from ...files.formats import write
 from ...files.results import is_results
 from ...files.tables import records
 from ...network.matching import RANGES, Match, Stock, matches
 from ..tables import plain_table, titled
-from .options import Format, Frequencies, Json, Readouts, Sets, known_format, load, out_folder
+from .options import Format, Frequencies, Json, Readouts, Sets, a_folder, known_format, load
 from .plot import save_figures
 from .runs import opened, run
 from .screen import complain, paragraphs, show, show_json
@@ -27,7 +28,10 @@ Model = Annotated[Path, typer.Argument(metavar="MODEL", help="Design file (.toml
 Wished = Annotated[str, typer.Option("--to", metavar="OHMS", help="What is to be seen: '50 ohm', '75', '30+20j'.")]
 Bought = Annotated[str | None, typer.Option("--values", metavar="RANGE", help=f"Preferred: {', '.join(RANGES)}.")]
 Out = Annotated[
-    Path | None, typer.Option("--out", "-o", metavar="FOLDER", help="Write each way's curve there, and draw them.")
+    Path | None,
+    typer.Option(
+        "--out", "-o", metavar="FOLDER", callback=a_folder, help="Write each way's curve there, and draw them."
+    ),
 ]
 
 
@@ -72,7 +76,7 @@ def match(
         raise UsageError(f"match: nothing matches this to {to}")
     rows = [_told(one) for one in found]
     if out is not None:
-        out_folder(out)
+        make_folder(out)
         own = network.ports.index(port) if port else 0
         before = type(network)(network.frequencies, 1.0 / network.impedances[:, own, None, None], ("in",),
                                found[0].network.references, "without", network.spans)  # fmt: skip

@@ -11,7 +11,7 @@ from ...errors import UsageError
 from ...studies import Front, Optimised, front
 from ...studies import optimise as optimised
 from ...studies.crew import Crew
-from .options import Cluster, DesignPath, Format, Json, Kept, Processes, Sets, known_format, load, out_folder
+from .options import Cluster, DesignPath, Format, Json, Kept, Processes, Sets, a_folder, known_format, load
 from .screen import progress
 from .telling import tell
 
@@ -26,7 +26,10 @@ Goals = Annotated[
     typer.Option("--goal", metavar="GOAL", help="'VSWR <= 1.5 from 149 MHz to 151 MHz', 'F/B >= 20'; repeat."),
 ]
 Out = Annotated[
-    Path | None, typer.Option("--out", "-o", metavar="FOLDER", help="Write the best design, every try, and figures.")
+    Path | None,
+    typer.Option(
+        "--out", "-o", metavar="FOLDER", callback=a_folder, help="Write the best design, every try, and figures."
+    ),
 ]
 
 
@@ -63,8 +66,6 @@ def optimise(
     solve. Exit status 1 when goals are not met.
     """
     known_format(ending)
-    if out is not None:
-        out_folder(out)
     if pick and out is None:
         raise UsageError("--pick writes designs: say where to with --out FOLDER")
     if points is not None and not Crew(processes, cluster).alone:

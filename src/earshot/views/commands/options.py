@@ -11,7 +11,6 @@ import typer
 from ... import units
 from ...answers.frequencies import wanted
 from ...errors import UsageError
-from ...files.atomic import folder
 from ...files.design_file import DesignFile, read_design
 from ...files.editing import changed, changes_of
 from ...files.results import is_results
@@ -76,12 +75,12 @@ FIGURE_ENDINGS = (".png", ".svg", ".pdf")
 _FILE_ENDINGS = (*FIGURE_ENDINGS, ".csv", ".json", ".nc", ".toml", ".html", ".gif", ".vtu", ".zip")
 
 
-def out_folder(out: Path) -> Path:
-    """Make sure of a folder for what a command writes; raises UsageError for what is called like a file."""
-    if out.suffix.lower() in _FILE_ENDINGS and not out.is_dir():
+def a_folder(out: Path | None) -> Path | None:
+    """What --out names, where that is a folder; raises UsageError for what is called like a file."""
+    if out is not None and out.suffix.lower() in _FILE_ENDINGS and not out.is_dir():
         told = "what is written goes into a folder, each file by its own name"
         raise UsageError(f"--out {out}: {told}: give a folder's, such as --out {out.stem}")
-    return folder(out)
+    return out
 
 
 def readable(at: list[str] | None) -> None:

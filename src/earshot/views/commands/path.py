@@ -7,6 +7,7 @@ from typing import Annotated
 
 import typer
 
+from ...files.atomic import folder as make_folder
 from ...files.atomic import stem_of
 from ...files.formats import write
 from ...reach import read_place, vary_path
@@ -14,7 +15,7 @@ from ...studies import Study
 from ...units import engineering
 from ..study_tables import variants_table
 from ..tables import frame_table
-from .options import Format, Json, known_format, out_folder
+from .options import Format, Json, a_folder, known_format
 from .place_options import At, Changes, PlacePath
 from .plot import save_figures
 from .screen import complain, progress, show, show_json
@@ -30,7 +31,8 @@ Varied = Annotated[
     ),
 ]
 Out = Annotated[
-    Path | None, typer.Option("--out", "-o", metavar="FOLDER", help="Write the table, and draw the profile.")
+    Path | None,
+    typer.Option("--out", "-o", metavar="FOLDER", callback=a_folder, help="Write the table, and draw the profile."),
 ]
 
 _SHOWN = ("margin", "path loss", "antenna gains", "ground", "terrain", "clearance")
@@ -64,7 +66,7 @@ def path(
     if out is not None:
         from ..plots import profile
 
-        out_folder(out)
+        make_folder(out)
         stem = f"{stem_of(one)}-to-{stem_of(two)}"
         files = [write(table.reset_index(), out / f"{stem}.csv")]
         files += save_figures({stem: lambda: profile(found)}, out, ending)
@@ -80,7 +82,7 @@ def _varied(study: Study, out: Path | None, ending: str, json: bool) -> None:
     if out is not None:
         from ..plots import against
 
-        out_folder(out)
+        make_folder(out)
         files = [write(study.table, out / "variants.csv")]
         files += save_figures({"against": lambda: against(study, "margin", "ground", "terrain")}, out, ending)
         complain(f"{len(files)} files written to {out}")

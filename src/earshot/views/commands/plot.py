@@ -32,8 +32,8 @@ from .options import (
     Quantity,
     Readouts,
     Sets,
+    a_folder,
     known_format,
-    out_folder,
     readable,
 )
 from .runs import opened
@@ -138,10 +138,9 @@ def plot(
     alone = out.suffix.lower() in FIGURE_ENDINGS and not out.is_dir()
     if alone and len(kinds or []) != 1:
         raise UsageError(f"--out {out}: a file holds one figure: name which, such as geometry, or give a folder")
-    if alone:
-        make_folder(out.parent)
-    else:
-        out_folder(out)
+    if not alone:
+        a_folder(out)
+    make_folder(out.parent if alone else out)
     result = opened(path, sets, frequency)
     if case:
         result = replace(result, cases=tuple(one for _, one in chosen_cases(result, case)))

@@ -10,6 +10,7 @@ import numpy as np
 import typer
 
 from ...errors import UsageError
+from ...files.atomic import folder as make_folder
 from ...files.atomic import stem_of, write_bytes
 from ...files.formats import write
 from ...reach import Coverage, Place, read_place, vary_rays
@@ -17,7 +18,7 @@ from ...units import engineering
 from ..study_tables import variants_table
 from ..tables import frame_table
 from .coverage import MARGINS, changed, shares, tables
-from .options import Format, Json, known_format, out_folder
+from .options import Format, Json, a_folder, known_format
 from .place_options import Against, At, Changes, PlacePath
 from .plot import save_figures
 from .screen import complain, progress, show, show_json
@@ -45,7 +46,8 @@ Varied = Annotated[
                  "or frequency='5.7 GHz to 5.9 GHz in 41'; may be repeated."),
 ]  # fmt: skip
 Out = Annotated[
-    Path | None, typer.Option("--out", "-o", metavar="FOLDER", help="Write the tables, and draw the figures.")
+    Path | None,
+    typer.Option("--out", "-o", metavar="FOLDER", callback=a_folder, help="Write the tables, and draw the figures."),
 ]
 
 _SHOWN = ("margin", "path loss", "mean path loss", "rays", "delay spread")
@@ -104,7 +106,7 @@ def scene(
         if out is not None:
             from ..plots import against as drawn
 
-            out_folder(out)
+            make_folder(out)
             files = [write(study.table, out / "variants.csv")]
             files += save_figures({"against": lambda: drawn(study, "margin", "mean path loss")}, out, ending)
             complain(f"{len(files)} files written to {out}")
@@ -123,7 +125,7 @@ def _between(own: Place, one: str, two: str, frequency: str | None, out: Path | 
     if out is not None:
         from ..plots import impulse, rays
 
-        out_folder(out)
+        make_folder(out)
         stem = f"{stem_of(one)}-to-{stem_of(two)}"
         files = [write(table, out / f"{stem}-rays.csv"), write(summary, out / f"{stem}.csv")]
         drawn = {f"{stem}-rays": lambda: rays(found)}
@@ -164,7 +166,7 @@ def _mapped(
     if out is not None:
         from ..plots import coverage as drawn
 
-        out_folder(out)
+        make_folder(out)
         stem = stem_of(over)
         files = [found.write(out / f"{stem}-level.tif"), found.write(out / f"{stem}-margin.tif", "margin")]
         files.append(write_bytes(out / f"{stem}.geojson", json_.dumps(found.geojson(MARGINS)).encode()))
@@ -188,7 +190,7 @@ def _around(
     if out is not None:
         from ..plots import scene_pattern
 
-        out_folder(out)
+        make_folder(out)
         stem = f"{stem_of(name)}-pattern"
         files = [write(table, out / f"{stem}.csv")]
         files += save_figures({stem: lambda: scene_pattern(table, name)}, out, ending)

@@ -7,14 +7,21 @@ from typing import Annotated
 
 import typer
 
+from ...files.atomic import folder as make_folder
 from ...network.figures import limit_of
-from .options import DesignPath, Everything, Frequencies, Json, Limit, Sets, load, out_folder
+from .options import DesignPath, Everything, Frequencies, Json, Limit, Sets, a_folder, load
 from .runs import run, tables
 from .screen import complain, paragraphs, show, show_json
 
 Out = Annotated[
     Path | None,
-    typer.Option("--out", "-o", metavar="FOLDER", help="Write results (.nc), network, currents and cuts there."),
+    typer.Option(
+        "--out",
+        "-o",
+        metavar="FOLDER",
+        callback=a_folder,
+        help="Write results (.nc), network, currents and cuts there.",
+    ),
 ]
 Nearness = Annotated[
     list[str] | None,
@@ -45,7 +52,7 @@ def solve(
     limit_of(vswr, None)
     file = load(path, sets, frequency)
     if out is not None:
-        out_folder(out)
+        make_folder(out)
     result = run(file, own_frequencies=not frequency, with_evidence=with_evidence, within=within or [], method=method)
     # First the files: whoever reads the tables may stop reading.
     if out is not None:

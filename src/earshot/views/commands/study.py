@@ -10,12 +10,15 @@ import typer
 from ...studies import planned, studies_of
 from ...studies.plans import kind_of
 from ..study_tables import studies_table
-from .options import Cluster, DesignPath, Format, Json, Kept, Processes, Sets, known_format, load, out_folder
+from .options import Cluster, DesignPath, Format, Json, Kept, Processes, Sets, a_folder, known_format, load
 from .screen import progress, show, show_json
 from .telling import tell
 
 Name = Annotated[str | None, typer.Argument(metavar="[STUDY]", help="Which; all are listed unless given.")]
-Out = Annotated[Path | None, typer.Option("--out", "-o", metavar="FOLDER", help="Write what came of it, and figures.")]
+Out = Annotated[
+    Path | None,
+    typer.Option("--out", "-o", metavar="FOLDER", callback=a_folder, help="Write what came of it, and figures."),
+]
 
 
 def study(
@@ -31,8 +34,6 @@ def study(
 ) -> None:
     """Answer a study of a design file, [study.NAME]: as vary, tune, optimise, tolerate or fit would; or list them."""
     known_format(ending)
-    if out is not None:
-        out_folder(out)
     file = load(path, sets)
     there = studies_of(file)
     if name is None:

@@ -9,7 +9,7 @@ import typer
 
 from ...errors import UsageError
 from ...studies import vary as varied
-from .options import Cluster, DesignPath, Format, Json, Kept, Processes, known_format, load, out_folder
+from .options import Cluster, DesignPath, Format, Json, Kept, Processes, a_folder, known_format, load
 from .screen import progress
 from .telling import tell
 
@@ -26,7 +26,10 @@ Figures = Annotated[
     typer.Option("--figure", metavar="NAME", help="Show this figure, such as R or 'gain towards NE 20 deg'; repeat."),
 ]
 Out = Annotated[
-    Path | None, typer.Option("--out", "-o", metavar="FOLDER", help="Write every figure as CSV there, and draw them.")
+    Path | None,
+    typer.Option(
+        "--out", "-o", metavar="FOLDER", callback=a_folder, help="Write every figure as CSV there, and draw them."
+    ),
 ]
 
 
@@ -55,8 +58,6 @@ def vary(
     small pictures.
     """
     known_format(ending)
-    if out is not None:
-        out_folder(out)
     if cuts and out is None:
         raise UsageError("--cuts draws into a folder: add --out FOLDER")
     file = load(path, None)
