@@ -381,3 +381,16 @@ def test_figures_of_studies(pair):
     media = studies.vary(pair, ["medium = sea; meadow"])
     with pytest.raises(es.UsageError, match="is no quantity"):
         es.plots.against(media, "R")
+
+
+@pytest.mark.parametrize("elements", [3, 5])
+def test_effects_are_the_same_where_iterations_solved(elements):
+    """What iterations leave of the currents must not be seen in small differences."""
+    asked, rule = asked_of(as_file(es.antennas.yagi("150 MHz", elements=elements))), es.MeshRule(per_wavelength=60)
+    names = ["driven", "reflector"]
+    dense, fast = (
+        derivatives(asked, es.solve(asked.file.design, [150e6], rule=rule, method=method), names, "ports")
+        for method in ("dense", "fast")
+    )
+    for figure in ("R", "X", "VSWR", "resonance"):
+        np.testing.assert_allclose(fast[figure], dense[figure], rtol=5e-3)

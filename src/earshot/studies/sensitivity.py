@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -69,9 +69,11 @@ def slopes_at(
     """By frequency, Hz, derivatives of figures: a row per value. Solved at all of them."""
     there = {hertz: replace(asked, hertz=hertz) for hertz in places}
     told = {hertz: _figures(one, solution, needs) for hertz, one in there.items()}
-    base = {hertz: told[hertz](settled(solution, hertz), one) for hertz, one in there.items()}
+    # Both ends of a small difference start from the same currents, to their last digit.
+    firm = {hertz: settled(solution, hertz) for hertz in places}
+    base = {hertz: told[hertz](firm[hertz], one) for hertz, one in there.items()}
     rows: dict[float, dict[str, dict[str, float]]] = {hertz: {} for hertz in places}
-    asides = _aside(asked, solution, names, places)
+    asides = _aside(asked, solution, names, firm)
     for name in names:
         report(f"what follows from {name}")
         step, sides = asides.get(name) or _two_meshes(asked, solution, name, places)
@@ -100,8 +102,11 @@ Sides = tuple[float, dict[float, list[tuple[Solution, Asked]]]]
 """A step of a value, and by frequency the model to one side of it, or to both."""
 
 
-def _aside(asked: Asked, solution: Solution, names: Sequence[str], places: Sequence[float]) -> dict[str, Sides]:
-    """The model a little to one side by each value, on the mesh carried along, where it goes to either side."""
+def _aside(asked: Asked, solution: Solution, names: Sequence[str], firm: Mapping[float, Solution]) -> dict[str, Sides]:
+    """The model a little to one side by each value, on the mesh carried along, where it goes to either side.
+
+    firm: by frequency, as `settled` gives it.
+    """
     found: dict[str, Sides] = {}
     for sign in (1.0, -1.0):
         bases: dict[str, tuple[float, Asked, Basis]] = {}
@@ -112,16 +117,16 @@ def _aside(asked: Asked, solution: Solution, names: Sequence[str], places: Seque
             moved = asked.moved({name: asked.file.design.values.quantities[name].si + step})
             same = alike(solution, moved.file.antenna)
             if same is not None:
-                found[name] = step, {hertz: [(same, moved)] for hertz in places}
+                found[name] = step, {hertz: [(same, moved)] for hertz in firm}
                 continue
             basis = basis_like(solution, moved.file.antenna)
             if basis is not None:
                 bases[name] = step, moved, basis
         changes = [(moved.file.antenna, basis) for _, moved, basis in bases.values()]
-        solved = {hertz: nearby_all(solution, changes, hertz, hertz) for hertz in places} if changes else {}
+        solved = {hertz: nearby_all(one, changes, hertz, hertz) for hertz, one in firm.items()} if changes else {}
         for number, (name, (step, moved, _)) in enumerate(bases.items()):
-            own = {hertz: [(one, moved)] for hertz in places if (one := solved[hertz][number]) is not None}
-            if len(own) == len(places):
+            own = {hertz: [(one, moved)] for hertz in firm if (one := solved[hertz][number]) is not None}
+            if len(own) == len(firm):
                 found[name] = step, own
     return found
 
