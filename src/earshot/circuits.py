@@ -1,5 +1,6 @@
 """Impedances, lines and fixtures; networks of ports; circuits of parts."""
 
+from .answers.strip_joints import solved_corner, solved_end, solved_step, solved_tee, solved_trace
 from .description.strip_parts import corner, laid_out, open_end, open_extension, trace_circuit
 from .description.strips import strip, strip_pair, strip_pair_sizes
 from .network.amplifier import Amplifier, amplifier
@@ -100,6 +101,11 @@ __all__ = [
     "series",
     "short_circuit",
     "solve_circuit",
+    "solved_corner",
+    "solved_end",
+    "solved_step",
+    "solved_tee",
+    "solved_trace",
     "strip",
     "strip_pair",
     "strip_pair_sizes",

@@ -113,6 +113,31 @@ def test_a_file_lays_out_a_line_of_its_circuit(tmp_path):
     assert longer.surface.outline.area > 1.05 * sheet.surface.outline.area
 
 
+ENDS = """
+[circuit.part.turn]
+corner = {{ strip = "3 mm"{more} }}
+nodes = ["in", "b"]
+[circuit.part.far]
+open_end = {{ strip = "{width}" }}
+nodes = ["b"]
+"""
+
+
+def test_a_file_says_corners_and_open_ends(tmp_path):
+    place = tmp_path / "late.toml"
+    text = LAID.format(line="late", more=HAIRPINS)
+    kind = strip(es.Stack([es.Layer(H, es.Dielectric("it", 2.2))]), 3e-3, "5 GHz")
+    for said, mitred in (("", True), (", mitred = false", False)):
+        place.write_text(text + ENDS.format(more=said, width="3 mm"))
+        parts = es.read_design(place).circuit.parts
+        assert parts["turn"].part == corner(kind, mitred=mitred)
+        assert parts["far"].part.length == pytest.approx(open_extension(kind))
+    for more, width, says in (("", "0.3 m", "part.far: open end: .* is outside"), (", mitred = 2", "3 mm", "boolean")):
+        place.write_text(text + ENDS.format(more=more, width=width))
+        with pytest.raises(es.DesignFileError, match=says):
+            es.read_design(place)
+
+
 @pytest.mark.parametrize(
     ("line", "more", "says"),
     [

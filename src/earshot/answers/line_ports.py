@@ -325,7 +325,7 @@ def _run(solution: Solution, port: Port, plane: Length | None, hertz: float, low
             f"{math.degrees(_LEAST):.0f} are needed to tell waves apart: make it longer"
         )
     at = first if plane is None else units.length(plane, f"port '{port.name}', plane")
-    if not 0.0 <= at <= length:
+    if not 0.0 <= at <= length * (1.0 + 1e-9):
         raise UsageError(
             f"port '{port.name}': the plane, {units.engineering(at, 'm')} along trace '{sheet.name}', is off "
             f"its straight run of {units.engineering(length, 'm')}: take one on it"

@@ -11,8 +11,10 @@ import numpy as np
 
 from ..arraytypes import Floats
 from ..description.design import Quantities
-from ..description.strips import strip, strip_pair
+from ..description.strip_parts import corner, open_end
+from ..description.strips import StripType, strip, strip_pair
 from ..errors import DesignFileError, UsageError, unknown
+from ..media.stack import Stack
 from ..media.surroundings import Medium
 from ..network import components, couplers, trees
 from ..network.amplifier import amplifier
@@ -21,7 +23,7 @@ from ..network.components import Part, in_series, line, stub, to_ground
 from ..network.elements import Impedance, LineType, with_q
 from ..units import Quantity
 from .circuit_keys import line_kind, read_impedance, tables_named
-from .feed_schema import CircuitTable, ElementTable, PartTable, RunTable, RunToEndTable
+from .feed_schema import CircuitTable, CornerTable, ElementTable, OpenEndTable, PartTable, RunTable, RunToEndTable
 from .line_schema import ImpedanceTable
 from .sheet_schema import Table
 from .texts import Texts
@@ -196,16 +198,36 @@ def _part(
     if kind in ("line", "stub"):
         return _line(texts, said, what, read, around.medium)
     if kind == "strip_pair":
-        if around.medium.stack is None:
-            raise DesignFileError(f"{texts.name}: {what}: the file has no layers to print it on: add [[layer]]")
         sizes = {name: read(value, "length", f"{what}.{name}") for name, value in said}
-        return _made(texts, what, strip_pair, {"stack": around.medium.stack, **sizes})
+        return _made(texts, what, strip_pair, {"stack": _board(texts, what, around.medium), **sizes})
+    if kind in ("corner", "open_end"):
+        return _strip_part(texts, said, what, read, around.medium)
     words = _words(said, what, read)
     if "frequency" in type(said).model_fields and kind not in ("divider_tree", "hybrid_matrix"):
         words.setdefault("frequency", texts.frequency)
     if kind == "phase_shifter":
         words |= {name: float(np.degrees(words[name])) for name in ("angle", "error")}
     return _made(texts, what, _MADE[kind], words)
+
+
+def _board(texts: Texts, what: str, medium: Medium) -> Stack:
+    if medium.stack is None:
+        raise DesignFileError(f"{texts.name}: {what}: the file has no layers to print it on: add [[layer]]")
+    return medium.stack
+
+
+def _strip(texts: Texts, said: str | float | list[Any], what: str, read: Reader, medium: Medium) -> StripType:
+    """A strip of a width on the file's board."""
+    assert texts.frequency is not None
+    return strip(_board(texts, what, medium), read(said, "length", what), texts.frequency)
+
+
+def _strip_part(texts: Texts, said: OpenEndTable, what: str, read: Reader, medium: Medium) -> Part:
+    """A corner or an open end of a strip on the file's board."""
+    kind = _strip(texts, said.strip, f"{what}.strip", read, medium)
+    if isinstance(said, CornerTable):
+        return _made(texts, what, corner, {"kind": kind, "mitred": said.mitred})
+    return _made(texts, what, open_end, {"kind": kind})
 
 
 def _made(texts: Texts, what: str, make: Callable[..., Part], words: Mapping[str, Any]) -> Part:
@@ -268,10 +290,7 @@ def _run(texts: Texts, said: RunTable, what: str, read: Reader, medium: Medium) 
         return line_kind(said, what, read)
     if any(getattr(said, key) is not None for key in ("impedance", "two_wire", "coaxial")):
         raise DesignFileError(f"{texts.name}: {what}: strip, and another kind of line as well: keep one")
-    if medium.stack is None:
-        raise DesignFileError(f"{texts.name}: {what}.strip: the file has no layers to print it on: add [[layer]]")
-    assert texts.frequency is not None
-    return strip(medium.stack, read(said.strip, "length", f"{what}.strip"), texts.frequency)
+    return _strip(texts, said.strip, f"{what}.strip", read, medium)
 
 
 def files_named(table: CircuitTable) -> list[str]:

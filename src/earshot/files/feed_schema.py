@@ -127,6 +127,20 @@ class StripPairTable(Table):
     """Of both."""
 
 
+class OpenEndTable(Table):
+    """Where a strip on this file's board ends: what its field adds, as a part; port one."""
+
+    strip: Amount
+    """How wide it is."""
+
+
+class CornerTable(OpenEndTable):
+    """A right-angled corner of a strip on this file's board, between planes at its inner corner; ports one, two."""
+
+    mitred: bool = True
+    """With its tip cut off as the board wants it."""
+
+
 class DividerTable(MatchedTable):
     """Ideal; ports in, out 1, out 2, ..., all in phase."""
 
@@ -249,6 +263,10 @@ class PartTable(Table):
     """Coupled lines."""
     strip_pair: StripPairTable | None = None
     """Coupled lines that are strips."""
+    corner: CornerTable | None = None
+    """A corner of a strip, by its closed form."""
+    open_end: OpenEndTable | None = None
+    """The open end of a strip, by its closed form."""
     divider: DividerTable | None = None
     """An ideal divider."""
     quarter_wave_divider: QuarterWaveDividerTable | None = None
