@@ -114,6 +114,8 @@ def test_a_file_lays_out_a_line_of_its_circuit(tmp_path):
 
 
 ENDS = """
+[case.sent]
+power = {{ in = "1 W" }}
 [circuit.part.turn]
 corner = {{ strip = "3 mm"{more} }}
 nodes = ["in", "b"]
@@ -129,7 +131,7 @@ def test_a_file_says_corners_and_open_ends(tmp_path):
     kind = strip(es.Stack([es.Layer(H, es.Dielectric("it", 2.2))]), 3e-3, "5 GHz")
     for said, mitred in (("", True), (", mitred = false", False)):
         place.write_text(text + ENDS.format(more=said, width="3 mm"))
-        parts = es.read_design(place).circuit.parts
+        parts = es.read_design(place).cases[0].feed.circuit.parts
         assert parts["turn"].part == corner(kind, mitred=mitred)
         assert parts["far"].part.length == pytest.approx(open_extension(kind))
     for more, width, says in (("", "0.3 m", "part.far: open end: .* is outside"), (", mitred = 2", "3 mm", "boolean")):
