@@ -134,7 +134,7 @@ def test_a_file_says_corners_and_open_ends(tmp_path):
         parts = es.read_design(place).cases[0].feed.circuit.parts
         assert parts["turn"].part == corner(kind, mitred=mitred)
         assert parts["far"].part.length == pytest.approx(open_extension(kind))
-    for more, width, says in (("", "0.3 m", "part.far: open end: .* is outside"), (", mitred = 2", "3 mm", "boolean")):
+    for more, width, says in (("", "0.3 m", "part.far.open_end: .* is outside"), (", mitred = 2", "3 mm", "boolean")):
         place.write_text(text + ENDS.format(more=more, width=width))
         with pytest.raises(es.DesignFileError, match=says):
             es.read_design(place)
