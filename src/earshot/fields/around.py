@@ -17,7 +17,6 @@ from ..media.earth import Earth
 from ..media.stack import Stack
 from ..media.surroundings import Medium, PerfectPlane
 from ..meshing.sheet_mesh import MIRROR
-from .directions import phi_vectors, theta_vectors
 from .earth_near import add_reflected, fields_into
 from .open_near import fields_in_the_open
 from .opening_near import fields_of_opening
@@ -54,8 +53,8 @@ class Around(Protocol):
 def _parted(currents: Currents, vectors: Complexes, looking: Looking) -> Fields:
     """E of radiation vectors (n, 3) in the open: -jkη/4π (N - r̂ r̂·N) (Balanis 2016, eq. 6-122)."""
     scale = -1j * currents.wavenumber * WAVE_IMPEDANCE / (4.0 * math.pi)
-    along, across = theta_vectors(looking.theta, looking.phi), phi_vectors(looking.phi)
-    return scale * np.einsum("ij,ij->i", vectors, along), scale * np.einsum("ij,ij->i", vectors, across)
+    (x, y, z), cosine, sine = scale * vectors.T, np.cos(looking.phi), np.sin(looking.phi)
+    return np.cos(looking.theta) * (x * cosine + y * sine) - np.sin(looking.theta) * z, y * cosine - x * sine
 
 
 def _reflected(

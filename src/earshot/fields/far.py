@@ -155,6 +155,11 @@ class FarField(Told):
         """Direction (θ, φ) of greatest intensity, radians."""
         return self._lobes[0].theta, self._lobes[0].phi
 
+    @cached_property
+    def greatest(self) -> float:
+        """Radiation intensity at the peak, W/sr."""
+        return float(self.intensity(*self.peak))
+
     def all_lobes(self) -> pd.DataFrame:
         """Every lobe in all directions, the strongest first: θ and φ (degrees), gain (dBi), level below the peak (dB).
 
@@ -367,9 +372,8 @@ class FarField(Told):
     def azimuth_beamwidth(self) -> float | None:
         """Full half-power width in azimuth at the peak's elevation, degrees; None where it never falls that far."""
         theta, phi = self.peak
-        top = float(self.intensity(theta, phi))
         return lobes.beamwidth(
-            lambda along: decibels(self.intensity(theta, phi + along) / top), self.step, lobes.HALF_POWER
+            lambda along: decibels(self.intensity(theta, phi + along) / self.greatest), self.step, lobes.HALF_POWER
         )
 
     def side_lobes(self, plane: str) -> list[tuple[float, float]]:
@@ -381,11 +385,10 @@ class FarField(Told):
 
     def _level(self, plane: str) -> lobes.Level:
         track = self._track(plane)
-        top = float(self.intensity(*self.peak))
 
         def level(along: Floats) -> Floats:
             directions = track.directions(along)
-            values = decibels(self.intensity(*angles_of(directions)) / top)
+            values = decibels(self.intensity(*angles_of(directions)) / self.greatest)
             return np.where(directions[:, 2] < -1e-12, np.nan, values) if self.half_space else values
 
         return level
@@ -401,9 +404,9 @@ class FarField(Told):
         if self.half_space and theta < _LOW_BEAM:
             return None
         behind = theta if self.half_space else math.pi - theta
-        front, back = self.intensity(theta, phi), self.intensity(behind, phi + math.pi)
+        front, back = self.greatest, float(self.intensity(behind, phi + math.pi))
         # Elements of an array may send nothing at all behind them.
-        return float(decibels(front / np.maximum(back, 1e-20 * front)))
+        return float(decibels(front / max(back, 1e-20 * front)))
 
     def nulls(self, plane: str, depth: float = 20.0) -> list[tuple[float, float]]:
         """Minima of the "E" or "H" cut `depth` dB or more below the peak: (degrees from it, dB relative to it)."""
@@ -425,7 +428,7 @@ class FarField(Told):
         if self.has_no_sides:
             return None
         aside = self.intensity(theta, phi + np.array([-0.5, 0.5]) * math.pi).max()
-        level = float(decibels(aside / self.intensity(theta, phi)))
+        level = float(decibels(aside / self.greatest))
         return None if level < -_NOTHING else -level
 
     @property
@@ -435,7 +438,7 @@ class FarField(Told):
         return not least <= self.peak[0] <= math.pi - _UPRIGHT
 
     def _relative(self, gain: float) -> float:
-        return gain - float(decibels(self.gain(*self.peak)))
+        return gain - float(decibels(4.0 * math.pi * self.greatest / self.accepted))
 
     def sector(self, direction: ArrayLike, half_angle: str | float) -> dict[str, float]:
         """Least, mean and greatest gain, dBi, within an angle of a direction (x, y, z); the mean is of power.

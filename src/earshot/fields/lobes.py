@@ -156,6 +156,8 @@ _FIT = np.linalg.pinv(np.stack([np.ones(25), _U, _V, _U**2 / 2.0, _U * _V, _V**2
 _FIT_ALONG = np.linalg.pinv(np.stack([np.ones(5), _OFFSETS, _OFFSETS**2 / 2.0], axis=1))
 """What gives the coefficients of the parabola that fits such a patch, or five places along a track, best."""
 _ROUNDS, _FINER, _ROUND = 3, 8.0, 1e-7
+_CLOSER = 3
+"""Times that a crossing is looked for sixteen times as closely, before it is taken to lie on a straight line."""
 _LONGEST, _FLAT = 60, 1e-5
 """Steps uphill at most, and a rise over a patch that is none."""
 
@@ -317,23 +319,28 @@ def _ways(main: Floats, other: Floats) -> Iterator[Floats]:
             yield cone
 
 
-def _crossing(level: Level, inside: float, outside: float, value: float) -> float:
-    """Where the level falls through a value between two places along a track."""
-    from scipy.optimize import brentq
-
-    return float(brentq(lambda x: float(level(np.array([x]))[0]) - value, inside, outside, xtol=1e-9))
+def _crossings(level: Level, inside: Floats, outside: Floats, value: float) -> Floats:
+    """Where the level falls through a value between pairs of places along a track."""
+    share, rows = np.linspace(0.0, 1.0, 17), np.arange(len(inside))
+    for _ in range(_CLOSER):
+        places = inside[:, None] + (outside - inside)[:, None] * share
+        found = level(places.ravel()).reshape(places.shape)
+        # The last of them is where it has fallen, but for its rounding.
+        fallen = 1 + np.append(~(found[:, 1:-1] > value), np.ones((len(rows), 1), bool), axis=1).argmax(axis=1)
+        inside, outside = places[rows, fallen - 1], places[rows, fallen]
+        above, below = found[rows, fallen - 1], found[rows, fallen]
+    return np.asarray(inside + (above - value) / (above - below) * (outside - inside))
 
 
 def beamwidth(level: Level, step: float, value: float) -> float | None:
     """Width in degrees of the lobe at angle 0, at a level below it; None when it does not end."""
-    edges = []
-    along = np.arange(0.0, math.pi + step / 4, step / 2)
-    for side in (1.0, -1.0):
-        samples = level(side * along)
-        fallen = np.flatnonzero(~(samples > value))
-        if not fallen.size or np.isnan(samples[fallen[0]]):
-            return None
-        edges.append(_crossing(level, side * along[fallen[0] - 1], side * along[fallen[0]], value))
+    along = np.array([[1.0], [-1.0]]) * np.arange(0.0, math.pi + step / 4, step / 2)
+    samples = level(along.ravel()).reshape(along.shape)
+    fallen = ~(samples > value)
+    first, rows = fallen.argmax(axis=1), np.arange(2)
+    if not (fallen.any(axis=1) & (first > 0)).all() or np.isnan(samples[rows, first]).any():
+        return None
+    edges = _crossings(level, along[rows, first - 1], along[rows, first], value)
     return math.degrees(edges[0] - edges[1])
 
 

@@ -19,9 +19,8 @@ Row = tuple[str, float | None, str, str]
 def rows_of(field: FarField) -> Iterator[Row]:
     """Every figure of merit of a far field: its name, value, unit and a remark where one is needed."""
     theta, phi = field.peak
-    yield "gain", float(decibels(field.gain(theta, phi))), "dBi", ""
-    yield "realized gain", float(decibels(field.realized_gain(theta, phi))), "dBi", ""
-    yield "directivity", float(decibels(field.directivity(theta, phi))), "dBi", ""
+    for name, of in (("gain", field.accepted), ("realized gain", field.incident), ("directivity", field.radiated)):
+        yield name, float(decibels(4.0 * math.pi * field.greatest / of)), "dBi", ""
     yield "azimuth of peak", math.degrees(phi), "deg", "same all round" if field.all_round and theta > 1e-3 else ""
     yield "elevation of peak", 90.0 - math.degrees(theta), "deg", ""
     below = "the lobe reaches the plane, or never falls that far" if field.half_space else "never falls that far"
