@@ -102,7 +102,7 @@ def series_panel(
 def corporate_panel(
     frequency: str | float,
     board: Dielectric | str = "ptfe glass",
-    thickness: str | float = "0.02 lambda",
+    thickness: str | float = "0.015 lambda",
     *,
     rows: int = 2,
     columns: int = 4,
