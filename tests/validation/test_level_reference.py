@@ -213,6 +213,22 @@ def test_pairs_of_strips_as_parts():
     assert np.abs(s @ np.swapaxes(s.conj(), 1, 2) - np.eye(4)).max() < 1e-9
     most = np.abs(s[:, pair.ports.index("in"), pair.ports.index("coupled")]).max()
     assert most == pytest.approx((61.0 - 41.0) / (61.0 + 41.0), rel=0.03)
+    # With its dispersion it is the same at low frequency, slower above, and known about its own frequency.
+    low, high = (es.circuits.strip_pair(board, width, gap, "17 mm", f) for f in ("50 MHz", "4 GHz"))
+    for still, one, other in zip((pair.even, pair.odd), (low.even, low.odd), (high.even, high.odd), strict=True):
+        assert one.characteristic(50e6) == pytest.approx(still.impedance, rel=2e-4)
+        assert one.propagation(60e6).imag == pytest.approx(still.propagation(60e6).imag, rel=2e-4)
+        assert other.propagation(4e9).imag > still.propagation(4e9).imag
+        assert other.characteristic(4e9) > still.impedance
+    waves = es.layers.strip_waves(
+        board, [es.layers.Strip(board.level, width), es.layers.Strip(board.level, width, width + gap)], 3e9
+    )
+    beta = sorted(kind.propagation(3e9).imag for kind in (high.even, high.odd))
+    assert beta == pytest.approx(sorted(waves.indices.real * 2 * np.pi * 3e9 / 299792458), rel=1e-5)
+    with pytest.raises(es.UsageError, match="worked out round"):
+        high.scattering(np.array([9e9]), 50.0)
+    lossy = es.circuits.strip_pair(es.substrate("1.6 mm", "glass epoxy"), width, gap, "17 mm", "3 GHz")
+    assert min(lossy.even.propagation(3e9).real, lossy.odd.propagation(3e9).real) > 0.5
     for wrong, words in (
         (lambda: es.circuits.strip_pair(board, "3 mm", 0, "17 mm"), "gap"),
         (lambda: es.circuits.strip_pair_sizes(board, 40.0, 50.0), "below even"),

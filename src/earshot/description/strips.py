@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -14,11 +15,13 @@ from ..errors import UsageError
 from ..media.coupled_strips import CoupledStrips, Strip, coupled_strips
 from ..media.stack import Stack
 from ..media.strip_line import strip_line
+from ..media.strip_waves import bound_waves
 from ..network.couplers import CoupledLines
 from ..network.elements import LineType
 
-_LEAST, _MOST, _SAMPLES = 0.5, 1.6, 5
-"""Over the frequency a strip is for: where it is known, and in how many places it is worked out."""
+_LEAST, _MOST = 0.5, 1.6
+"""Over the frequency a strip is for: where it is known."""
+_PLACES = np.linspace(_LEAST, _MOST, 5)
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +43,12 @@ class StripType(LineType):
         """Ohm; raises UsageError as `propagation` does."""
         return float(self._known(frequency)[1].real)
 
+    @property
+    def _fitted(self) -> tuple[Complexes, Complexes]:
+        """Coefficients of index and impedance against frequency over the centre."""
+        assert self.stack is not None
+        return _fits(self.stack, self.width, self.centre)
+
     def _known(self, frequency: float) -> tuple[complex, complex]:
         ratio = frequency / self.centre
         if not _LEAST * (1.0 - 1e-9) <= ratio <= _MOST * (1.0 + 1e-9):
@@ -48,9 +57,21 @@ class StripType(LineType):
                 f"{units.engineering(self.centre, 'Hz')}, from {_LEAST} to {_MOST} times it; "
                 f"{units.engineering(frequency, 'Hz')} is outside: give it a frequency nearer to that"
             )
-        assert self.stack is not None
-        index, impedance = _fits(self.stack, self.width, self.centre)
+        index, impedance = self._fitted
         return complex(np.polyval(index, ratio)), complex(np.polyval(impedance, ratio))
+
+
+@dataclass(frozen=True, slots=True)
+class PairType(StripType):
+    """One of the two waves of two like strips side by side: they are fed alike, or against one another (odd)."""
+
+    gap: float = 0.0
+    odd: bool = False
+
+    @property
+    def _fitted(self) -> tuple[Complexes, Complexes]:
+        assert self.stack is not None
+        return _pair_fits(self.stack, self.width, self.gap, self.centre)[self.odd]
 
 
 @lru_cache(maxsize=256)
@@ -59,13 +80,35 @@ def _section(stack: Stack, width: float, hertz: float) -> tuple[complex, complex
     return found.index, found.impedance
 
 
+def _through_samples(both: Sequence[tuple[complex, complex]]) -> tuple[Complexes, Complexes]:
+    """Polynomials through index and impedance, a pair for each of the sampled frequencies."""
+    index, impedance = (np.polyfit(_PLACES, values, len(_PLACES) - 1) for values in np.array(both).T)
+    return np.asarray(index, complex), np.asarray(impedance, complex)
+
+
 @lru_cache(maxsize=256)
 def _fits(stack: Stack, width: float, centre: float) -> tuple[Complexes, Complexes]:
-    """Coefficients of index and impedance against frequency over the centre."""
-    places = np.linspace(_LEAST, _MOST, _SAMPLES)
-    both = np.array([_section(stack, width, float(centre * x)) for x in places])
-    index, impedance = (np.polyfit(places, values, _SAMPLES - 1) for values in both.T)
-    return np.asarray(index, complex), np.asarray(impedance, complex)
+    return _through_samples([_section(stack, width, float(centre * x)) for x in _PLACES])
+
+
+@lru_cache(maxsize=256)
+def _pair_section(stack: Stack, width: float, gap: float, hertz: float) -> tuple[tuple[complex, complex], ...]:
+    """Index and impedance of the even wave, and of the odd one."""
+    found = bound_waves(stack, _beside(stack, width, gap), hertz)
+    if len(found.indices) < 2 and stack.lid:
+        # The planes' own wave is slower than one of theirs: that is none of frequency.
+        still = _pair(stack, width, gap)
+        slow = np.sqrt(still.even_and_odd_permittivities)
+        return tuple((complex(n), complex(z)) for n, z in zip(slow, still.even_and_odd, strict=True))
+    even, odd = found.even_and_odd
+    alike = (found.currents[0] * found.currents[1].conj()).real > 0.0
+    return (complex(found.indices[alike][0]), complex(even)), (complex(found.indices[~alike][0]), complex(odd))
+
+
+@lru_cache(maxsize=256)
+def _pair_fits(stack: Stack, width: float, gap: float, centre: float) -> tuple[tuple[Complexes, Complexes], ...]:
+    samples = [_pair_section(stack, width, gap, float(centre * x)) for x in _PLACES]
+    return tuple(_through_samples(one) for one in zip(*samples, strict=True))
 
 
 def strip(stack: Stack, width: str | float, frequency: str | float) -> StripType:
@@ -80,29 +123,44 @@ def strip(stack: Stack, width: str | float, frequency: str | float) -> StripType
     return StripType(impedance.real, min(1.0, 1.0 / index.real), 0.0, None, metres, hertz, stack)
 
 
-def _pair(stack: Stack, width: float, gap: float) -> CoupledStrips:
+def _beside(stack: Stack, width: float, gap: float) -> tuple[Strip, Strip]:
     """Two alike on the level of a stack."""
     middle = 0.5 * (width + gap)
-    return coupled_strips(stack, [Strip(stack.level, width, x) for x in (-middle, middle)])
+    return Strip(stack.level, width, -middle), Strip(stack.level, width, middle)
 
 
-def strip_pair(stack: Stack, width: str | float, gap: str | float, length: str | float) -> CoupledLines:
+def _pair(stack: Stack, width: float, gap: float) -> CoupledStrips:
+    return coupled_strips(stack, _beside(stack, width, gap))
+
+
+def strip_pair(
+    stack: Stack, width: str | float, gap: str | float, length: str | float, frequency: str | float | None = None
+) -> CoupledLines:
     """Two like strips side by side on the level of a stack as a part: ports in, coupled, through, isolated.
 
-    By their even and odd modes at low frequency: without dispersion and loss. Raises UsageError for sizes that are not
-    above zero, and for a board without a plane.
+    By their even and odd waves: about a frequency, from half to 1.6 times it, as they are there with what layers lose;
+    else as at low frequency, without dispersion and loss, and so between planes where one of them is not bound. Raises
+    UsageError for sizes that are not above zero, and for a board without a plane.
     """
     sizes = {"width": units.length(width, "strip pair, width"), "gap": units.length(gap, "strip pair, gap"),
              "length": units.length(length, "strip pair, length")}  # fmt: skip
     for name, metres in sizes.items():
         if not metres > 0.0:
             raise UsageError(f"strip pair: {name} {metres:g} m is not above zero")
-    found = _pair(stack, sizes["width"], sizes["gap"])
+    wide, apart, long = sizes.values()
+    if frequency is not None and stack.has_plane:
+        hertz = units.frequency(frequency, "strip pair")
+        kinds = [
+            PairType(z.real, min(1.0, 1.0 / index.real), 0.0, None, wide, hertz, stack, apart, odd)
+            for odd, (index, z) in zip((False, True), _pair_section(stack, wide, apart, hertz), strict=True)
+        ]
+        return CoupledLines(kinds[0], kinds[1], long)
+    found = _pair(stack, wide, apart)
     even, odd = (
         LineType(ohms, min(1.0, slow**-0.5))
         for ohms, slow in zip(found.even_and_odd, found.even_and_odd_permittivities, strict=True)
     )
-    return CoupledLines(even, odd, sizes["length"])
+    return CoupledLines(even, odd, long)
 
 
 def strip_pair_sizes(stack: Stack, even: float, odd: float) -> tuple[float, float]:

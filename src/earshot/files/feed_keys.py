@@ -199,7 +199,8 @@ def _part(
         return _line(texts, said, what, read, around.medium)
     if kind == "strip_pair":
         sizes = {name: read(value, "length", f"{what}.{name}") for name, value in said}
-        return _made(texts, what, strip_pair, {"stack": _board(texts, what, around.medium), **sizes})
+        board, hertz = _board(texts, what, around.medium), texts.frequency
+        return _made(texts, what, strip_pair, {"stack": board, "frequency": hertz, **sizes})
     if kind in ("corner", "open_end"):
         return _strip_part(texts, said, what, read, around.medium)
     words = _words(said, what, read)
