@@ -56,6 +56,7 @@ def test_random_wires_and_plates_are_as_by_the_dense_matrix(name, seed):
     antenna = metal(np.random.default_rng(100 * seed + len(name)), MEDIA[name])
     fast, dense = (es.solve(antenna, HERTZ, method=method, errors=False) for method in ("fast", "dense"))
     assert "iterations" in fast.record.ways[HERTZ]
+    assert fast.record.ways[HERTZ].endswith("; what is far in single precision")
     np.testing.assert_allclose(fast.network.s().values, dense.network.s().values, rtol=0, atol=5e-4)
     drive = {antenna.ports[0].name: es.watts(1.0)}
     one, two = (s.drive(drive).far_field().summary()["value"] for s in (fast, dense))

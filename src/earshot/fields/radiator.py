@@ -19,6 +19,8 @@ _LEAST = 20_000
 """Terms of a sum that are worth another thread."""
 _MANY = 10**8
 """Terms beyond which a non-uniform FFT is the quicker; and how exact it is."""
+_TOLD = 1_000_000
+"""Terms that take longer than what is known of all directions tells them."""
 _EXACT = 1e-10
 
 
@@ -90,25 +92,52 @@ class Radiator:
         moments = np.concatenate([self.moments.real, self.moments.imag], axis=1).T.copy()
         return segments, currents, np.ascontiguousarray((self.points - self.middle).T), moments
 
-    def _on_grid(self, theta: Floats, phi: Floats) -> Complexes:
-        """The same for every pair of theta (m,) and phi (n,): (m, n, 3).
-
-        About its middle the radiation vector has no more than about kr oscillations round any great circle, so a coarse
-        grid holds all of it: continued over the whole circle in θ by (2π - θ, φ) = (θ, φ + π), its samples are those of
-        a trigonometric polynomial in both angles (Driscoll and Healy 1994), evaluated by two matrix products.
-        """
+    @cached_property
+    def _order(self) -> int:
+        """About its middle the radiation vector has no more than about kr oscillations round any great circle."""
         size = float(self.wavenumber * np.linalg.norm(np.ptp(self.places, axis=0)) / 2)
-        order = 2 * math.ceil((size + 8.4 * size ** (1 / 3) + 8.0) / 2)
-        count = 2 * order
-        if len(theta) * len(phi) < order * count:
-            return self.vectors(unit_vectors(*_pairs(theta, phi))).reshape(len(theta), len(phi), 3)
+        return 2 * math.ceil((size + 8.4 * math.cbrt(size) + 8.0) / 2)
+
+    @cached_property
+    def _waves(self) -> Complexes:
+        """Coefficients (3, n, n) of the trigonometric polynomial in both angles that it is, all directions known.
+
+        Continued over the whole circle in θ by (2π - θ, φ) = (θ, φ + π), from a grid just fine enough (Driscoll and
+        Healy 1994).
+        """
+        order, count = self._order, 2 * self._order
         rows, columns = math.pi * np.arange(order + 1) / order, 2.0 * math.pi * np.arange(count) / count
         upper = self.vectors(unit_vectors(*_pairs(rows, columns))).reshape(order + 1, count, 3)
         lower = np.roll(upper[-2:0:-1], order, axis=1)
         waves = np.fft.fftn(np.concatenate([upper, lower]), axes=(0, 1), norm="forward")
-        turns = np.fft.fftfreq(count, 1.0 / count)
+        return np.ascontiguousarray(np.moveaxis(waves, 2, 0))
+
+    def _on_grid(self, theta: Floats, phi: Floats) -> Complexes:
+        """The same for every pair of theta (m,) and phi (n,): (m, n, 3)."""
+        # Who asks for half of what tells them all will ask for more.
+        if not self._told_whole and len(theta) * len(phi) < self._order**2:
+            return self.vectors(unit_vectors(*_pairs(theta, phi))).reshape(len(theta), len(phi), 3)
+        turns = np.fft.fftfreq(2 * self._order, 0.5 / self._order)
         along, around = (np.exp(1j * np.outer(angles, turns)) for angles in (theta, phi))
-        return np.asarray(np.einsum("it,tpc,jp->ijc", along, waves, around, optimize=True))
+        return np.asarray(np.einsum("it,ctp,jp->ijc", along, self._waves, around, optimize=True))
+
+    @property
+    def _told_whole(self) -> bool:
+        """Whether all directions are known already."""
+        return "_waves" in vars(self)
+
+    def _towards(self, theta: Floats, phi: Floats) -> Complexes:
+        """The same for theta, phi (n,): (n, 3). Once all directions are known, many places are not gone through."""
+        sources = len(self.points) + (0 if self.mesh is None else len(self.mesh))
+        if not self._told_whole or sources * len(theta) < _TOLD:
+            return self.vectors(unit_vectors(theta, phi))
+        import finufft
+
+        found = finufft.nufft2d2(
+            np.ascontiguousarray(theta), np.ascontiguousarray(phi), self._waves, isign=1, eps=_EXACT, modeord=1,
+            nthreads=thread_count(),
+        )  # fmt: skip
+        return np.asarray(found).T
 
     def about_origin(self, looking: Looking, *, mirrored: bool = False) -> Complexes:
         """About the origin, into directions or their mirror images below: (n, 3)."""
@@ -117,7 +146,7 @@ class Radiator:
             rows, columns = looking.grid
             vectors = self._on_grid(math.pi - rows if mirrored else rows, columns).reshape(-1, 3)
         else:
-            vectors = self.vectors(looking.directions * mirror)
+            vectors = self._towards(math.pi - looking.theta if mirrored else looking.theta, looking.phi)
         turn = np.exp(1j * self.wavenumber * (looking.directions @ (mirror * self.middle)))
         return np.asarray(vectors * turn[:, None])
 

@@ -20,6 +20,11 @@ class Inner(Protocol):
         """What it holds."""
         ...
 
+    @property
+    def told(self) -> str:
+        """What is to be known of it; mostly nothing."""
+        ...
+
     def product(self, columns: Complexes) -> Complexes:
         """The matrix times columns (functions, columns)."""
         ...
@@ -63,7 +68,7 @@ class Bordered:
 
     def factors(self) -> Iterative:
         """By iterations."""
-        return iterative(self.product, self.nearly, self.bytes, self.alike)
+        return iterative(self.product, self.nearly, self.bytes, self.alike, self.inside.told)
 
 
 @dataclass(frozen=True, eq=False)
@@ -91,4 +96,4 @@ class Reduced:
 
     def factors(self) -> Iterative:
         """By iterations."""
-        return iterative(self.product, self.nearly, self.bytes, self.alike)
+        return iterative(self.product, self.nearly, self.bytes, self.alike, self.whole.inside.told)

@@ -37,6 +37,7 @@ class InParts:
 
     nested: Nested
     local: Any
+    told = "; what is far in single precision"
 
     @property
     def bytes(self) -> int:

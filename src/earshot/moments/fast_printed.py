@@ -62,6 +62,7 @@ class OnGrid:
     points: Floats
     areas: Floats
     frequency: float
+    told = ""
 
     @property
     def bytes(self) -> int:

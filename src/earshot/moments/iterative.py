@@ -71,7 +71,7 @@ class Nearly:
 
 @dataclass(eq=False)
 class Iterative:
-    """Factors of what is nearly an operator, and iterations with it. steps: of the last solve."""
+    """Factors of what is nearly an operator, and iterations with it; told: what is to be known of that operator."""
 
     product: Product
     nearly: Nearly
@@ -83,6 +83,7 @@ class Iterative:
     alike: Alike | None = None
     done: list[tuple[int, float, float]] = field(default_factory=list)
     besides: str = ""
+    told: str = ""
 
     @property
     def bytes(self) -> int:
@@ -95,7 +96,7 @@ class Iterative:
         if not self.done:
             return "iterations"
         steps, residual, figures = self.done[-1]
-        return f"{steps} iterations{self.besides}, residual {residual:.1e}, {figures:.1e} at ports"
+        return f"{steps} iterations{self.besides}, residual {residual:.1e}, {figures:.1e} at ports{self.told}"
 
     def _close(self, columns: Complexes) -> Complexes:
         """What is nearly the inverse, times columns."""
@@ -194,10 +195,10 @@ def columns_at_once(functions: int, columns: int) -> int:
     return max(1, min(columns, int(_room(functions) / _KEPT)))
 
 
-def iterative(product: Product, nearly: Nearly, held: int, alike: Alike | None = None) -> Iterative:
+def iterative(product: Product, nearly: Nearly, held: int, alike: Alike | None = None, told: str = "") -> Iterative:
     """Factors of what is nearly a matrix with that product; held: bytes of the operator; alike: the elements it is of.
 
-    Raises LinAlgError where it is singular.
+    told: of the operator, after how it was solved. Raises LinAlgError where it is singular.
     """
     inner, outer = nearly.inner, nearly.outer
     report(f"factorising what is near by, {len(inner)} functions")
@@ -208,4 +209,5 @@ def iterative(product: Product, nearly: Nearly, held: int, alike: Alike | None =
     size[inner], size[outer] = np.abs(nearly.faded.diagonal()), np.abs(np.diag(corner))
     if not (np.isfinite(size).all() and size.all()):
         raise np.linalg.LinAlgError("a function without a term of its own")
-    return Iterative(product, nearly, fronts, through, corner - border @ through, 1.0 / np.sqrt(size), held, alike)
+    scale = 1.0 / np.sqrt(size)
+    return Iterative(product, nearly, fronts, through, corner - border @ through, scale, held, alike, told=told)
