@@ -27,7 +27,7 @@ from ..description.traces import Strip
 from ..errors import UsageError
 from ..media.stack import Stack
 from ..meshing.sheet_mesh import SheetMesh
-from ..network.network import Network, scattering
+from ..network.network import Network, admittance_of, scattering
 from ..network.rational import fit
 from ..network.sources import volts
 
@@ -42,6 +42,8 @@ _LEAST, _QUARTER = math.radians(12.0), math.radians(90.0)
 _SHARES = (1.0, 0.8, 0.65, 0.5, 0.4, 0.3)
 _GOOD, _BAD, _FEW = 0.01, 0.05, 4
 """Misfits of two waves that are as good as the mesh, and no answer; samples of a band that one may be left out of."""
+_ANY = 50.0
+"""Ohm, at ports that stay: S as it is there tells their admittances whatever it is."""
 _NODES, _ACROSS = 4, 8
 _NEAR = 1.5
 """Widths within which a port is at the end of a strip."""
@@ -129,8 +131,9 @@ def at_lines(solution: Solution, planes: Mapping[str, Length | None]) -> AtLines
 
     planes: by port, how far the plane is from the end of its trace, metres or text; None for where its waves are clear
     of the port. Ports that are not named stay where they are. Within bands it is worked out where they were solved, and
-    interpolated between as every network is. Raises UsageError for a port that feeds no trace, a plane off its straight
-    run, runs that are too short to tell waves by, and currents that are no two waves.
+    interpolated between as every network is. It is reciprocal: the geometric mean of what passes either way. Raises
+    UsageError for a port that feeds no trace, a plane off its straight run, runs that are too short to tell waves by,
+    and currents that are no two waves.
     """
     antenna, hertz = solution.antenna, solution.frequencies
     middle = float(hertz[len(hertz) // 2])
@@ -143,6 +146,7 @@ def at_lines(solution: Solution, planes: Mapping[str, Length | None]) -> AtLines
     every = [[solution.drive({port.name: volts(1.0)}, float(f)) for port in antenna.ports] for f in solved]
     fits = [_fit(run, every[-1]) for run in runs]
     admittance = np.empty((len(solved), len(antenna.ports), len(antenna.ports)), complex)
+    references = np.array([p.reference for p in antenna.ports], complex)
     off = np.zeros(len(runs))
     for row, drives in enumerate(every):
         f = float(solved[row])
@@ -156,13 +160,22 @@ def at_lines(solution: Solution, planes: Mapping[str, Length | None]) -> AtLines
             at = run.number
             currents[at], voltages[at] = one - two, run.line.characteristic(f) * (one + two)
             off[number] = max(off[number], missed)
-        admittance[row] = currents @ np.linalg.inv(voltages)
-    references = np.array([p.reference for p in antenna.ports])
+        own = np.full(len(references), _ANY)
+        own[[run.number for run in runs]] = [run.line.characteristic(f) for run in runs]
+        seen = scattering((currents @ np.linalg.inv(voltages))[None], own)
+        admittance[row] = admittance_of(_reciprocal(seen), own)[0]
     for run in runs:
         references[run.number] = run.line.characteristic(middle)
     values, error = _between(solution, solved, admittance, references)
     network = Network(hertz, values, tuple(p.name for p in antenna.ports), references, antenna.name, solution.spans)
     return AtLines(network, _table(runs, fits, middle, off), error)
+
+
+def _reciprocal(matrices: Complexes) -> Complexes:
+    """With the geometric mean of either way: how strong a wave on the mesh is told to be is in both, one over other."""
+    back = np.swapaxes(matrices, 1, 2)
+    root = np.sqrt(matrices * back)
+    return np.where((root.conj() * (matrices + back)).real < 0.0, -root, root)
 
 
 def _between(

@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ..arraytypes import Complexes, Floats
+from ..arraytypes import Floats
 from ..description.antenna import Antenna
 from ..description.parts import Port, Wire
 from ..description.sheets import Sheet
@@ -81,7 +81,7 @@ def _part(what: str, metal: dict[str, Surface], arms: Sequence[_Arm], frequencie
     samples = every if few else _nodes(float(every[0]), float(every[-1]))
     solution = solve(Antenna(what, pins, ports, stack, sheets=sheets), samples.tolist(), errors=False)
     seen = at_lines(solution, {arm.port: arm.length for arm in arms}).network
-    matrices = _reciprocal(np.asarray(seen.s().values, np.complex128))
+    matrices = np.asarray(seen.s().values, np.complex128)
     if not few:
         # Without arms a joint changes slowly: a polynomial tells all between.
         matrices = BarycentricInterpolator(samples, matrices)(every)
@@ -91,13 +91,6 @@ def _part(what: str, metal: dict[str, Surface], arms: Sequence[_Arm], frequencie
 def _nodes(low: float, high: float) -> Floats:
     """Of Chebyshev's second kind."""
     return np.asarray(0.5 * (low + high) - 0.5 * (high - low) * np.cos(np.linspace(0.0, np.pi, _SAMPLES)))
-
-
-def _reciprocal(matrices: Complexes) -> Complexes:
-    """With the geometric mean of either way: free of how strong a wave on the mesh is told to be, which is in both."""
-    back = np.swapaxes(matrices, 1, 2)
-    root = np.sqrt(matrices * back)
-    return np.where((root.conj() * (matrices + back)).real < 0.0, -root, root)
 
 
 def _board(what: str, *kinds: StripType) -> Stack:
