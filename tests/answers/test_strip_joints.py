@@ -25,6 +25,10 @@ H = 1.575e-3
 BOARD = es.Stack([es.Layer(H, es.Dielectric("made up", 2.2, 0.0009))])
 
 
+def laid(kind, part):
+    return es.circuits.laid_out(kind, 0.05, [(0, 0, H), (0.03, 0, H)], room="9 mm", apart="6 mm", corner_part=part)
+
+
 def width_of(board, ohms, hertz):
     return es.layers.strip_width(board, ohms, hertz)
 
@@ -113,6 +117,12 @@ def test_a_band_of_a_step_is_smooth_and_holds_its_single_frequencies():
         (lambda kind, other: solved_corner(kind, "5 GHz", mitre=2.0), "mitre 2.0 is outside 0 to 1"),
         (lambda kind, other: solved_corner(kind, "30 GHz"), "is worked out round"),
         (lambda kind, other: solved_corner(kind, []), "no frequency was given"),
+        (lambda kind, other: solved_end(kind, None), "frequencies: None is a NoneType"),
+        (lambda kind, other: solved_corner(kind, "5 GHz", mitre="half"), "'half' is a str"),
+        (lambda kind, other: solved_trace(trace([(0, 0, H), (0.03, 0, H)], "3 mm"), None, "5 GHz"), "give a board"),
+        (lambda kind, other: strip("board", "3 mm", "5 GHz"), "give a board"),
+        (lambda kind, other: laid(kind, "x"), "'x' is no part"),
+        (lambda kind, other: laid(kind, es.circuits.tee()), "a corner has two"),
         (lambda kind, other: solved_trace(es.shapes.plate(1, 1), BOARD, "5 GHz"), "is no trace"),
         (lambda kind, other: solved_trace(line(kind, 0.1), BOARD, "5 GHz"), "a trace, as shapes.trace makes it"),
     ],

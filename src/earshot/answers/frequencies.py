@@ -77,6 +77,7 @@ class Wanted:
 
 def wanted(frequencies: Frequencies) -> Wanted:
     """Sort out one frequency or several, as text, Hz or bands; raises UsageError for none."""
+    needs(frequencies, str | int | float | Band | Iterable, "frequencies", "text or Hz, a band(...), or a list of them")
     several = [frequencies] if isinstance(frequencies, str | int | float | Band) else list(frequencies)
     if not several:
         raise UsageError("no frequency was given: name at least one, such as '150.1 MHz'")

@@ -178,6 +178,7 @@ def solved_trace(surface: Surface, stack: Stack, frequencies: Frequencies) -> Ci
     Like ones are solved once. frequencies and errors as `solved_end`, and as `trace_circuit`.
     """
     needs(surface, Surface, "solved_trace", "a trace, as shapes.trace makes it")
+    needs(stack, Stack, "solved_trace", "a board: a Stack, or substrate(...)")
     every = wanted(frequencies).every
     hertz = float(every[len(every) // 2])
     return trace_circuit(

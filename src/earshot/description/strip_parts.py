@@ -232,6 +232,8 @@ def laid_out(
 
 def _corner_length(kind: StripType, part: Part) -> float:
     """The length of strip, metres, that turns the phase as much as a corner between its planes."""
+    if len(Placed(part, ()).part.ports) != 2:
+        raise UsageError(f"laid_out, corner_part: ports {', '.join(part.ports)}: a corner has two")
     hertz = np.array([kind.centre])
     through = part.scattering(hertz, kind.characteristic(kind.centre))[0, 1, 0]
     return float(-np.angle(through) / kind.propagation(kind.centre).imag)

@@ -11,7 +11,7 @@ import numpy as np
 from .. import units
 from ..arraytypes import Complexes
 from ..constants import wavenumber
-from ..errors import UsageError
+from ..errors import UsageError, needs
 from ..media.coupled_strips import CoupledStrips, Strip, coupled_strips
 from ..media.stack import Stack
 from ..media.strip_line import strip_line
@@ -116,6 +116,7 @@ def strip(stack: Stack, width: str | float, frequency: str | float) -> StripType
 
     Raises UsageError for a width or frequency that is not above zero, RunError where no wave is bound to it.
     """
+    needs(stack, Stack, "strip", "a board: a Stack, or substrate(...)")
     metres, hertz = units.length(width, "strip, width"), units.frequency(frequency)
     if not metres > 0.0:
         raise UsageError(f"strip: width {width} is not above zero")
@@ -142,6 +143,7 @@ def strip_pair(
     else as at low frequency, without dispersion and loss, and so between planes where one of them is not bound. Raises
     UsageError for sizes that are not above zero, and for a board without a plane.
     """
+    needs(stack, Stack, "strip pair", "a board: a Stack, or substrate(...)")
     sizes = {"width": units.length(width, "strip pair, width"), "gap": units.length(gap, "strip pair, gap"),
              "length": units.length(length, "strip pair, length")}  # fmt: skip
     for name, metres in sizes.items():

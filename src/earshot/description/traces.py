@@ -6,13 +6,14 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from numbers import Real
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from .. import units
 from ..arraytypes import Floats
-from ..errors import UsageError
+from ..errors import UsageError, needs
 from .parts import Length
 from .shapes import Facet, Flat
 from .surfaces import Surface
@@ -231,6 +232,7 @@ def trace(
         raise UsageError(f"trace: {len(widths)} widths for {len(places) - 1} legs: give one, or one for each")
     if not min(widths) > 0.0:
         raise UsageError(f"trace: width {several[int(np.argmin(widths))]} is not above zero")
+    needs(mitre, Real, "trace, mitre", "a share of the diagonal, 0 to 1")
     if not (math.isfinite(mitre) and 0.0 <= mitre < 1.0):
         raise UsageError(f"trace: mitre {mitre} is outside 0 to 1, a share of the diagonal")
     bend = units.length(radius, "trace, radius")
