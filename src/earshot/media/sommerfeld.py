@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..arraytypes import Complexes, Floats
+from .hankel import hankel_outward
 
 if TYPE_CHECKING:
     from .half_space import Below
@@ -69,7 +70,7 @@ def sommerfeld_integrals(
 
 
 def _group(f: Function, rho: Floats, beyond: float, ripple: float, order: int) -> Complexes:
-    from scipy.special import hankel1e, hankel2e, jv
+    from scipy.special import jv
 
     low, high = float(rho[0]), float(rho[-1])
     lift = min(0.6, _GROWTH / high)
@@ -78,14 +79,14 @@ def _group(f: Function, rho: Floats, beyond: float, ripple: float, order: int) -
     rising, rises = panels(np.array([0.0, lift]))
     # Downwards from its end the path first comes back to the real axis, all in one.
     t, tw = _aslant(low, high, ripple, lift)
-    ways = ((_UP, 1j, hankel1e), (_UP.conjugate(), -1j, hankel2e))
-    k = np.concatenate([_SLANT * rising, along + 1j * lift, *(beyond + 1j * lift + way * t for way, _, _ in ways)])
-    w = np.concatenate([_SLANT * rises, weights, *(way * tw for way, _, _ in ways)])
+    ways = (_UP, _UP.conjugate())
+    k = np.concatenate([_SLANT * rising, along + 1j * lift, *(beyond + 1j * lift + way * t for way in ways)])
+    w = np.concatenate([_SLANT * rises, weights, *(way * tw for way in ways)])
     values, inner = f(k) * (w * k), len(rising) + len(along)
     total = values[:, :inner] @ jv(order, np.outer(k[:inner], rho))
-    for n, (_, phase, hankel) in enumerate(ways):
+    for n in range(2):
         own = slice(inner + n * len(t), inner + (n + 1) * len(t))
-        total += values[:, own] @ _turned(phase, hankel, order, k[own], rho).T
+        total += values[:, own] @ _going_out(n == 1, order, k[own], rho).T
     return np.asarray(total)
 
 
@@ -140,7 +141,7 @@ def half_space_path(
     The last takes an order, nodes and distances: (places, nodes). flat: the distances are well above the heights, and
     the Hankel functions take the path up and down; else the real axis ends it. deep: functions fade as e^{-k deep} too.
     """
-    from scipy.special import hankel1e, hankel2e, j0, j1, jv
+    from scipy.special import j0, j1, jv
 
     low, high = float(rho.min()), float(rho.max())
     lowest, highest = float(zeta.min()) + deep, float(zeta.max())
@@ -180,14 +181,14 @@ def half_space_path(
     yield 1j * rising, 1j * rises, plain
     yield along + 1j * lift, weights + 0j, plain
     t, tw = _aslant(low, high, ripple, lift)
-    for way, phase, hankel in ((_UP, 1j, hankel1e), (_UP.conjugate(), -1j, hankel2e)):
-        yield beyond + 1j * lift + way * t, way * tw, partial(_turned, phase, hankel)
+    for down, way in ((False, _UP), (True, _UP.conjugate())):
+        yield beyond + 1j * lift + way * t, way * tw, partial(_going_out, down)
 
 
-def _turned(phase: complex, hankel: Any, order: int, k: Complexes, at: Floats) -> Complexes:
-    # hankel1e is H1(z) e^{-jz}, hankel2e is H2(z) e^{jz}.
-    z = np.outer(at, k)
-    return np.asarray(0.5 * hankel(order, z) * np.exp(phase * z))
+def _going_out(down: bool, order: int, k: Complexes, at: Floats) -> Complexes:
+    """Half of H1 on the way up, or of H2 on the way down: H2 of z* is the conjugate of H1."""
+    found = 0.5 * hankel_outward(order, np.outer(at, k.conj() if down else k))
+    return found.conj() if down else found
 
 
 def at_zero(f: Function, beyond: float, scale: float) -> Complexes:
