@@ -32,12 +32,15 @@ _CLEAR = 0.3
 """Of every strip, in its waves, what is clear of its pin and of the joint."""
 _SAMPLES = 6
 """Frequencies of a band at which a joint is solved."""
-_RIGHT, _BACK, _UP, _DOWN = np.array([[1.0, 0.0], [-1.0, 0.0], [0.0, 1.0], [0.0, -1.0]])
+_RIGHT, _BACK, _UP = np.array([[1.0, 0.0], [-1.0, 0.0], [0.0, 1.0]])
 
 
 @dataclass(frozen=True, eq=False)
 class _Arm:
-    """A strip that leaves a joint: the port at its far end, its kind, from where (2,), which way (2,), how far, m."""
+    """A strip that leaves a joint: the port at its far end, its kind, from where (2,), which way (2,).
+
+    lowest: frequency, Hz, that it is long enough for.
+    """
 
     port: str
     kind: StripType
