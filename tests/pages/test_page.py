@@ -181,6 +181,26 @@ def test_markers_stay_and_are_shared(open_page, variants):
 
 
 @needs_browser
+def test_a_click_is_not_lost_where_the_chart_is_drawn_anew_meanwhile(open_page, variants):
+    page = open_page(variants)
+    polar = page.page.locator(".chart", has_text="Polar cut").locator("svg")
+    polar.scroll_into_view_if_needed()
+    expect(polar.locator("path").first).to_be_visible()
+    # On a word of it, which is another one after that.
+    word = "[...document.querySelectorAll('#pattern-charts .chart svg text')][1]"
+    x, y = page.page.evaluate(
+        f"() => {{ const b = {word}.getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2]; }}"
+    )
+    page.page.mouse.move(x, y)
+    page.page.mouse.down()
+    before = page.page.evaluate_handle(word)
+    page.page.evaluate("document.getElementById('theme').click()")
+    page.page.wait_for_function("(word) => !word.isConnected", arg=before)
+    page.page.mouse.up()
+    expect(page.page.locator("#angle-markers tbody tr").nth(1)).to_be_visible()
+
+
+@needs_browser
 def test_what_is_pointed_at_before_it_is_drawn_answers(open_page, tag_page):
     page = open_page(tag_page, (1280, 300))
     polar = page.page.locator(".chart", has_text="Polar cut").locator("svg")
