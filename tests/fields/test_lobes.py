@@ -4,9 +4,11 @@ import math
 
 import numpy as np
 import pytest
+from scipy.optimize import brentq
 
 import earshot as es
 from earshot import arrays
+from earshot.fields import lobes
 from earshot.fields.directions import unit_vectors
 
 HERTZ = 299.792458e6
@@ -229,3 +231,28 @@ def test_the_ring_of_a_dipole_is_one_lobe_however_it_is_held(seed):
     wire = es.Wire("rod", [(-half).tolist(), half.tolist()], radius="1 mm")
     field = es.solve(es.Antenna("rod", [wire], [es.Port("feed", "rod")]), "299.792458 MHz").drive().far_field()
     assert (field.equal_beams, field.side_lobe, len(field.all_lobes())) == (0, None, 1)
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_widths_are_where_the_level_falls_through(seed):
+    """Both edges against a root finder, of lobes of any width and lean, at any level; none where it never falls."""
+    rng = np.random.default_rng(seed)
+    size, lean, value = rng.uniform(0.5, 40.0), rng.uniform(-0.2, 0.2), rng.uniform(-12.0, -0.2)
+
+    def level(along):
+        x = size * np.sin(along)
+        return 20 * np.log10(np.abs(np.sinc(x / math.pi)) + 1e-9) + lean * along * np.abs(along)
+
+    step = min(math.radians(5), math.pi / (8 * size))
+    along = np.arange(0, math.pi, step / 2)
+    edges = []
+    for side in (1, -1):
+        below = np.flatnonzero(level(side * along) <= value)
+        if len(below):
+            a, b = along[below[0] - 1], along[below[0]]
+            edges.append(brentq(lambda x, side=side: level(side * x) - value, a, b, xtol=1e-13))
+    width = lobes.beamwidth(level, step, value)
+    if len(edges) < 2:
+        assert width is None
+    else:
+        assert width == pytest.approx(math.degrees(sum(edges)), abs=1e-6)

@@ -120,8 +120,9 @@ def _laid(stack: Stack, points: Sequence[Floats], width: float | Sequence[float]
 def solved_end(kind: StripType, frequencies: Frequencies) -> BlockPart:
     """The open end of a strip as solved metal: one port, `one`, with its plane where the metal ends.
 
-    frequencies: as `solve` takes them; a band is solved where it needs to be. Raises UsageError for what is no strip
-    and a board without a plane, and as `solve` and `at_lines` do.
+    frequencies: as `solve` takes them; of more than six from the lowest to the highest six are solved, and a polynomial
+    goes through them. Raises UsageError for what is no strip and a board without a plane, and as `solve` and `at_lines`
+    do.
     """
     stack = _board("solved end", kind)
     arm = _Arm("one", kind, np.zeros(2), _RIGHT, _lowest(frequencies))
